@@ -1,0 +1,88 @@
+//! A bound on what is in work at once: so many pictures, so many bytes.
+
+use std::sync::{Condvar, Mutex, MutexGuard, PoisonError};
+
+/// Room for pictures in work.
+pub struct Gate {
+    room: Mutex<Room>,
+    freed: Condvar,
+    bytes: u64,
+}
+
+struct Room {
+    slots: usize,
+    bytes: u64,
+}
+
+/// A place inside the gate, given back when dropped.
+pub struct Pass<'a> {
+    gate: &'a Gate,
+    bytes: u64,
+}
+
+impl Gate {
+    /// Room for so many pictures of so many bytes together.
+    pub fn new(slots: usize, bytes: u64) -> Gate {
+        Gate {
+            room: Mutex::new(Room { slots, bytes }),
+            freed: Condvar::new(),
+            bytes,
+        }
+    }
+
+    /// Waits until a picture of so many bytes has room. One that is larger than all the room
+    /// waits until it is alone.
+    pub fn enter(&self, bytes: u64) -> Pass<'_> {
+        let bytes = bytes.min(self.bytes);
+        let full = |room: &mut Room| room.slots == 0 || room.bytes < bytes;
+        let waited = self.freed.wait_while(self.lock(), full);
+        let mut room = waited.unwrap_or_else(PoisonError::into_inner);
+        room.slots -= 1;
+        room.bytes -= bytes;
+        Pass { gate: self, bytes }
+    }
+
+    fn lock(&self) -> MutexGuard<'_, Room> {
+        // Two numbers are never left half-changed, so a panic elsewhere does not spoil them.
+        self.room.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+}
+
+impl Drop for Pass<'_> {
+    fn drop(&mut self) {
+        let mut room = self.gate.lock();
+        room.slots += 1;
+        room.bytes += self.bytes;
+        drop(room);
+        self.gate.freed.notify_all();
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use std::sync::atomic::{AtomicU64, Ordering};
+    use std::thread;
+
+    use super::*;
+
+    #[test]
+    fn what_is_inside_never_exceeds_the_room() {
+        let gate = Gate::new(3, 100);
+        let (inside, most) = (AtomicU64::new(0), AtomicU64::new(0));
+        thread::scope(|scope| {
+            for bytes in [60, 30, 50, 100, 10, 250, 45, 45, 5, 70] {
+                let (gate, inside, most) = (&gate, &inside, &most);
+                scope.spawn(move || {
+                    let pass = gate.enter(bytes);
+                    let now = inside.fetch_add(pass.bytes, Ordering::SeqCst) + pass.bytes;
+                    most.fetch_max(now, Ordering::SeqCst);
+                    thread::yield_now();
+                    inside.fetch_sub(pass.bytes, Ordering::SeqCst);
+                });
+            }
+        });
+        assert!(most.load(Ordering::SeqCst) <= 100);
+        let room = gate.lock();
+        assert_eq!((room.slots, room.bytes), (3, 100));
+    }
+}

@@ -1,0 +1,294 @@
+//! What a firing tells: to people as a table, to programs as JSON, while it runs as progress.
+
+mod json;
+mod progress;
+mod table;
+
+use std::io::{self, IsTerminal, Write};
+use std::path::PathBuf;
+use std::process::ExitCode;
+
+use kiln_core::encode::Format;
+use kiln_core::pixels::{Backdrop, Size};
+use kiln_core::plan::Job;
+use kiln_core::source::Kind;
+
+pub use progress::Progress;
+
+use crate::failure::Failure;
+use crate::find::Aside;
+use crate::firing::Written;
+use crate::settings::{Settings, Telling};
+use crate::wording;
+
+/// All that a firing did.
+#[derive(Debug)]
+pub struct FiringReport {
+    /// Every picture that was planned for.
+    pub originals: Vec<OriginalReport>,
+    /// Files that should have been pictures.
+    pub refused: Vec<Aside>,
+    /// Files that are best published as they are.
+    pub left_out: Vec<Aside>,
+    /// What else there is to say about the run.
+    pub remarks: Vec<String>,
+    /// Whether only the plan was made.
+    pub dry_run: bool,
+    /// Whether it was ended by Ctrl-C.
+    pub interrupted: bool,
+    /// How long it took.
+    pub seconds: f64,
+}
+
+/// One original and its pieces.
+#[derive(Debug)]
+pub struct OriginalReport {
+    /// Its path as found.
+    pub path: String,
+    /// Its path below the folder that was given.
+    pub name: String,
+    /// Its format.
+    pub kind: Kind,
+    /// Width and height, upright.
+    pub size: Size,
+    /// Bytes.
+    pub weight: u64,
+    /// What its owner should know.
+    pub notes: Vec<String>,
+    /// Its pieces, in the order of the plan.
+    pub pieces: Vec<PieceReport>,
+    /// The most that a piece may weigh.
+    pub max_weight: Option<u64>,
+    /// What stands behind transparent pixels where a format has none.
+    pub backdrop: Backdrop,
+}
+
+/// One piece.
+#[derive(Debug)]
+pub struct PieceReport {
+    /// Its path below the out folder.
+    pub name: String,
+    /// Its format.
+    pub format: Format,
+    /// Width and height.
+    pub size: Size,
+    /// The width that was asked for and that the original cannot fill.
+    pub short_of: Option<u32>,
+    /// What became of it.
+    pub fired: Fired,
+}
+
+/// What became of a piece.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Fired {
+    /// Nothing yet.
+    Planned,
+    /// It stands in the out folder.
+    Made(Written),
+    /// It could not be made.
+    Failed(String),
+}
+
+/// The sums of a firing.
+#[derive(Debug, Default, PartialEq)]
+pub struct Totals {
+    /// Originals with at least one piece, made or, in a dry run, planned.
+    pub originals: usize,
+    /// Pieces made or, in a dry run, planned.
+    pub pieces: usize,
+    /// The weight of those originals.
+    pub before: u64,
+    /// The weight of all pieces.
+    pub after: u64,
+    /// The weight of the heaviest piece of each original: the most that a page has to load.
+    pub heaviest: u64,
+}
+
+impl OriginalReport {
+    /// A report of a job before its work.
+    pub fn planned(job: &Job, notes: Vec<String>) -> Self {
+        let pieces = job.pieces().map(|(size, piece)| PieceReport {
+            name: piece.name.clone(),
+            format: piece.format,
+            size: size.size,
+            short_of: size.short_of,
+            fired: Fired::Planned,
+        });
+        OriginalReport {
+            path: job.original.path.clone(),
+            name: job.original.name.clone(),
+            kind: job.original.probe.kind,
+            size: job.original.probe.upright(),
+            weight: job.original.weight,
+            notes,
+            pieces: pieces.collect(),
+            max_weight: job.max_weight,
+            backdrop: job.backdrop,
+        }
+    }
+
+    /// Marks all pieces that were not made as failed.
+    pub fn refuse(&mut self, why: &str) {
+        for piece in &mut self.pieces {
+            if piece.fired == Fired::Planned {
+                piece.fired = Fired::Failed(why.to_owned());
+            }
+        }
+    }
+
+    /// Why it gave no piece at all, where that is so.
+    pub fn refusal(&self) -> Option<&str> {
+        let mut reasons = self.pieces.iter().map(|piece| match &piece.fired {
+            Fired::Failed(why) => Some(why.as_str()),
+            _ => None,
+        });
+        let first = reasons.next()??;
+        reasons.all(|why| why == Some(first)).then_some(first)
+    }
+}
+
+impl PieceReport {
+    /// What was written.
+    pub fn written(&self) -> Option<&Written> {
+        match &self.fired {
+            Fired::Made(written) => Some(written),
+            _ => None,
+        }
+    }
+}
+
+impl FiringReport {
+    /// The sums.
+    pub fn totals(&self) -> Totals {
+        let mut totals = Totals::default();
+        for original in &self.originals {
+            let counted = |piece: &&PieceReport| self.dry_run || piece.written().is_some();
+            let pieces = original.pieces.iter().filter(counted);
+            let weights: Vec<u64> = pieces
+                .map(|p| p.written().map_or(0, |w| w.weight))
+                .collect();
+            if let Some(heaviest) = weights.iter().max() {
+                totals.originals += 1;
+                totals.pieces += weights.len();
+                totals.before += original.weight;
+                totals.after += weights.iter().sum::<u64>();
+                totals.heaviest += heaviest;
+            }
+        }
+        totals
+    }
+
+    /// One line for everything that was not done or not kept: a path and what is wrong.
+    pub fn problems(&self) -> Vec<(String, String)> {
+        let refused = self.refused.iter();
+        let mut problems: Vec<_> = refused
+            .map(|a| (a.path.display().to_string(), a.why.clone()))
+            .collect();
+        for original in &self.originals {
+            if let Some(why) = original.refusal() {
+                problems.push((original.path.clone(), why.to_owned()));
+                continue;
+            }
+            for piece in &original.pieces {
+                match &piece.fired {
+                    Fired::Failed(why) => problems.push((piece.name.clone(), why.clone())),
+                    Fired::Made(written) if !written.fits => {
+                        problems.push((
+                            piece.name.clone(),
+                            over_budget(written, original.max_weight),
+                        ));
+                    }
+                    Fired::Planned if !self.dry_run => {
+                        problems.push((
+                            piece.name.clone(),
+                            "not made: the run was interrupted".to_owned(),
+                        ));
+                    }
+                    _ => {}
+                }
+            }
+        }
+        problems.sort();
+        problems
+    }
+
+    /// The exit code: 130 when interrupted, 1 when something was not done or not kept.
+    pub fn exit(&self) -> ExitCode {
+        match (self.interrupted, self.problems().is_empty()) {
+            (true, _) => ExitCode::from(130),
+            (_, false) => ExitCode::from(1),
+            _ => ExitCode::SUCCESS,
+        }
+    }
+}
+
+fn over_budget(written: &Written, max_weight: Option<u64>) -> String {
+    let most = max_weight.map_or(String::new(), wording::weight);
+    let what = match written.coding {
+        kiln_core::encode::Coding::Dial(dial) => format!("even at its lowest dial, {dial}"),
+        kiln_core::encode::Coding::Lossless => "and has no dial to turn".to_owned(),
+    };
+    let advice = "make it narrower or allow more";
+    format!(
+        "over budget: {} is above {most} {what}; {advice}",
+        wording::weight(written.weight)
+    )
+}
+
+/// Where reports and complaints go.
+pub struct Channels {
+    /// Columns of the terminal that shows the report, if one does.
+    columns: Option<usize>,
+    /// Whether progress can be shown.
+    pub progress: bool,
+}
+
+impl Channels {
+    /// Standard output and standard error.
+    pub fn of_this_process() -> Channels {
+        let columns = terminal_size::terminal_size_of(io::stdout());
+        Channels {
+            columns: columns.map(|(width, _)| usize::from(width.0)),
+            progress: io::stderr().is_terminal(),
+        }
+    }
+
+    /// Gives the report as the settings say, and names every problem on standard error.
+    pub fn tell(&self, report: &FiringReport, settings: &Settings) -> Result<(), Failure> {
+        for remark in &report.remarks {
+            self.say("", remark);
+        }
+        for (path, what) in report.problems() {
+            self.say(&path, &what);
+        }
+        let mut out = anstream::stdout().lock();
+        let told = match settings.telling {
+            Telling::Quiet => Ok(()),
+            Telling::Json => json::write(&mut out, report),
+            Telling::Table { verbose } => table::write(&mut out, report, self.columns, verbose),
+        };
+        // A reader that has seen enough closes the pipe; that is no failure.
+        match told.and_then(|()| out.flush()) {
+            Err(error) if error.kind() != io::ErrorKind::BrokenPipe => {
+                let path = PathBuf::from("standard output");
+                Err(Failure::Unwritable {
+                    path,
+                    source: error,
+                })
+            }
+            _ => Ok(()),
+        }
+    }
+
+    /// Says why a command did not do its work.
+    pub fn complain(&self, failure: &Failure) {
+        self.say("", &failure.to_string());
+    }
+
+    /// One line on standard error; if that is closed, nobody wants to know.
+    fn say(&self, path: &str, what: &str) {
+        let colon = if path.is_empty() { "" } else { ": " };
+        let line = wording::safe(&format!("kiln: {path}{colon}{what}"));
+        let _ = writeln!(anstream::stderr(), "{line}");
+    }
+}

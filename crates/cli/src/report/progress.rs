@@ -1,0 +1,64 @@
+//! Progress on standard error, while that is a terminal.
+
+use std::time::Duration;
+
+use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
+use kiln_core::plan::Plan;
+
+use super::Channels;
+use crate::settings::{Settings, Telling};
+use crate::wording;
+
+/// A bar with the count of pieces and the names of the pictures in work.
+pub struct Progress {
+    bar: ProgressBar,
+    in_work: Vec<String>,
+}
+
+impl Progress {
+    /// A bar for a plan; hidden where nobody would see it or nobody wants it.
+    pub fn start(plan: &Plan, settings: &Settings, channels: &Channels) -> Self {
+        let shown = channels.progress && settings.telling != Telling::Quiet;
+        let target = match shown {
+            true => ProgressDrawTarget::stderr(),
+            false => ProgressDrawTarget::hidden(),
+        };
+        let bar = ProgressBar::with_draw_target(Some(plan.pieces() as u64), target);
+        // The template is a constant; if it were wrong, the plain bar would do.
+        if let Ok(style) =
+            ProgressStyle::with_template("{pos}/{len} pieces {bar:24.yellow} {wide_msg}")
+        {
+            bar.set_style(style.progress_chars("━━╌"));
+        }
+        bar.enable_steady_tick(Duration::from_millis(200));
+        Progress {
+            bar,
+            in_work: Vec::new(),
+        }
+    }
+
+    /// A picture is taken in hand.
+    pub fn began(&mut self, name: &str) {
+        self.in_work.push(wording::safe(name));
+        self.bar.set_message(self.in_work.join(", "));
+    }
+
+    /// A piece is done.
+    pub fn piece(&mut self) {
+        self.bar.inc(1);
+    }
+
+    /// A picture is done.
+    pub fn ended(&mut self, name: &str) {
+        let name = wording::safe(name);
+        if let Some(at) = self.in_work.iter().position(|n| *n == name) {
+            self.in_work.remove(at);
+        }
+        self.bar.set_message(self.in_work.join(", "));
+    }
+
+    /// All is done; the bar goes away.
+    pub fn end(self) {
+        self.bar.finish_and_clear();
+    }
+}

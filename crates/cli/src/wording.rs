@@ -1,0 +1,246 @@
+//! Words and numbers between people and the program: values as typed, sizes as printed, names
+//! made safe for a terminal.
+
+use kiln_core::encode::Format;
+use kiln_core::pixels::Backdrop;
+
+/// The widest that can be asked for: far above any display, far below any format's trouble.
+const WIDEST: u32 = 65_535;
+
+/// `--width`: a whole number of CSS pixels.
+pub fn parse_width(text: &str) -> Result<u32, String> {
+    match text.trim().parse() {
+        Ok(width @ 1..=WIDEST) => Ok(width),
+        _ => Err(format!(
+            "a width is a whole number of pixels from 1 to {WIDEST}"
+        )),
+    }
+}
+
+/// `--density`: a device pixel ratio.
+pub fn parse_density(text: &str) -> Result<f64, String> {
+    match text.trim().parse() {
+        Ok(density) if (0.5..=8.0).contains(&density) => Ok(density),
+        _ => Err("a density is a number from 0.5 to 8".to_owned()),
+    }
+}
+
+/// `--format`: one of the four.
+pub fn parse_format(text: &str) -> Result<Format, String> {
+    match text.trim().to_ascii_lowercase().as_str() {
+        "jpeg" | "jpg" => Ok(Format::Jpeg),
+        "png" => Ok(Format::Png),
+        "webp" => Ok(Format::WebP),
+        "avif" => Ok(Format::Avif),
+        _ => Err("the formats are jpeg, png, webp and avif".to_owned()),
+    }
+}
+
+/// `--max-weight`: bytes, with an optional unit.
+pub fn parse_weight(text: &str) -> Result<u64, String> {
+    let text = text.trim();
+    let digits = text.find(|c: char| !c.is_ascii_digit() && c != '.');
+    let (number, unit) = text.split_at(digits.unwrap_or(text.len()));
+    let factor = match unit.trim_start().to_ascii_lowercase().as_str() {
+        "" | "b" => Some(1.0),
+        "kb" | "k" => Some(1e3),
+        "mb" | "m" => Some(1e6),
+        "kib" => Some(1024.0),
+        "mib" => Some(1024.0 * 1024.0),
+        _ => None,
+    };
+    let bytes = factor.and_then(|f| Some(number.parse::<f64>().ok()? * f));
+    match bytes {
+        Some(bytes) if (1.0..=1e12).contains(&bytes) => Ok(bytes as u64),
+        _ => {
+            Err("a weight is a number above 0 with B, KB, MB, KiB or MiB, such as 120KB".to_owned())
+        }
+    }
+}
+
+/// `--quality`: a dial.
+pub fn parse_quality(text: &str) -> Result<u8, String> {
+    match text.trim().parse() {
+        Ok(dial @ 0..=100) => Ok(dial),
+        _ => Err("a quality is a whole number from 0 to 100".to_owned()),
+    }
+}
+
+/// `--backdrop`: a colour.
+pub fn parse_colour(text: &str) -> Result<Backdrop, String> {
+    let text = text.trim().to_ascii_lowercase();
+    let hex = |digits: &str| u32::from_str_radix(digits, 16).ok().map(u32::to_be_bytes);
+    let colour = match text.as_str() {
+        "white" => Some([0, 255, 255, 255]),
+        "black" => Some([0; 4]),
+        _ => text
+            .strip_prefix('#')
+            .filter(|digits| digits.len() == 6 && digits.bytes().all(|b| b.is_ascii_hexdigit()))
+            .and_then(hex),
+    };
+    let colour = colour.map(|[_, r, g, b]| Backdrop([r, g, b]));
+    colour.ok_or_else(|| "a backdrop is white, black or a colour such as #f4ede0".to_owned())
+}
+
+/// `--allowance`: megapixels, as pixels.
+pub fn parse_megapixels(text: &str) -> Result<u64, String> {
+    match text.trim().parse() {
+        Ok(megapixels @ 1..=100_000u64) => Ok(megapixels * 1_000_000),
+        _ => Err("an allowance is a whole number of megapixels from 1 to 100000".to_owned()),
+    }
+}
+
+/// `--jobs`: a number of pictures.
+pub fn parse_jobs(text: &str) -> Result<usize, String> {
+    match text.trim().parse() {
+        Ok(jobs @ 1..=256) => Ok(jobs),
+        _ => Err("jobs are a whole number from 1 to 256".to_owned()),
+    }
+}
+
+/// A weight in three digits: `812 B`, `62.1 KB`, `3.10 MB`.
+pub fn weight(bytes: u64) -> String {
+    let (value, unit) = match bytes {
+        0..1_000 => return format!("{bytes} B"),
+        // 999,500 bytes and more would round to 1000 KB.
+        1_000..999_500 => (bytes as f64 / 1e3, "KB"),
+        999_500..999_500_000 => (bytes as f64 / 1e6, "MB"),
+        _ => (bytes as f64 / 1e9, "GB"),
+    };
+    let places = match value {
+        v if v < 9.995 => 2,
+        v if v < 99.95 => 1,
+        _ => 0,
+    };
+    format!("{value:.places$} {unit}")
+}
+
+/// The change from one weight to another, in per cent: `−97.2%`, `+12%`.
+pub fn change(before: u64, after: u64) -> String {
+    if before == 0 {
+        return String::new();
+    }
+    let share = (after as f64 / before as f64 - 1.0) * 100.0;
+    let places = usize::from(share.abs() < 99.95);
+    match share {
+        s if s <= -0.05 => format!("−{:.places$}%", -s),
+        s if s >= 0.05 => format!("+{s:.places$}%"),
+        _ => "±0%".to_owned(),
+    }
+}
+
+/// A time: `0.8 s`, `42 s`, `3 min 05 s`.
+pub fn time(seconds: f64) -> String {
+    match seconds {
+        s if s < 9.95 => format!("{s:.1} s"),
+        s if s < 59.5 => format!("{s:.0} s"),
+        s => {
+            let whole = s.round() as u64;
+            format!("{} min {:02} s", whole / 60, whole % 60)
+        }
+    }
+}
+
+/// A count with its noun.
+pub fn count(number: usize, one: &str, many: &str) -> String {
+    format!("{number} {}", if number == 1 { one } else { many })
+}
+
+/// A name that a terminal can print: control characters, and marks that turn the direction of
+/// the text, are shown as escapes.
+pub fn safe(name: &str) -> String {
+    let mut safe = String::with_capacity(name.len());
+    for c in name.chars() {
+        let turns = matches!(c, '\u{200E}' | '\u{200F}' | '\u{202A}'..='\u{202E}' | '\u{2066}'..='\u{2069}');
+        if c.is_control() || turns {
+            safe.extend(c.escape_unicode());
+        } else {
+            safe.push(c);
+        }
+    }
+    safe
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn weights_are_read_in_every_unit() {
+        let cases = [
+            ("100", 100),
+            ("1B", 1),
+            ("100KB", 100_000),
+            ("100 kb", 100_000),
+            ("1.5MB", 1_500_000),
+            ("2KiB", 2048),
+            ("0.5 MiB", 524_288),
+            ("20k", 20_000),
+        ];
+        for (text, bytes) in cases {
+            assert_eq!(parse_weight(text), Ok(bytes), "{text}");
+        }
+        for text in [
+            "",
+            "0",
+            "KB",
+            "-5KB",
+            "5 apples",
+            "1e9",
+            "1.2.3KB",
+            "99999999999999999999",
+        ] {
+            assert!(parse_weight(text).is_err(), "{text}");
+        }
+    }
+
+    #[test]
+    fn weights_are_printed_in_three_digits() {
+        let cases = [
+            (0, "0 B"),
+            (999, "999 B"),
+            (1_000, "1.00 KB"),
+            (9_994, "9.99 KB"),
+            (9_996, "10.0 KB"),
+            (99_960, "100 KB"),
+            (999_499, "999 KB"),
+            (999_500, "1.00 MB"),
+            (12_345_678, "12.3 MB"),
+            (2_000_000_000, "2.00 GB"),
+        ];
+        for (bytes, text) in cases {
+            assert_eq!(weight(bytes), text);
+        }
+    }
+
+    #[test]
+    fn changes_have_a_sign() {
+        let cases = [
+            (1000, 28, "−97.2%"),
+            (1000, 1000, "±0%"),
+            (1000, 1120, "+12.0%"),
+            (100, 330, "+230%"),
+            (0, 5, ""),
+        ];
+        for (before, after, text) in cases {
+            assert_eq!(change(before, after), text);
+        }
+    }
+
+    #[test]
+    fn colours_are_read_or_refused() {
+        assert_eq!(parse_colour("White"), Ok(Backdrop::WHITE));
+        assert_eq!(parse_colour("#F4ede0"), Ok(Backdrop([0xF4, 0xED, 0xE0])));
+        for text in ["", "#fff", "#gggggg", "f4ede0", "#+4ede0", "blue"] {
+            assert!(parse_colour(text).is_err(), "{text}");
+        }
+    }
+
+    #[test]
+    fn names_cannot_steer_a_terminal() {
+        assert_eq!(
+            safe("a\n\u{1b}[31mb\u{202E}gnp.ü"),
+            "a\\u{a}\\u{1b}[31mb\\u{202e}gnp.ü"
+        );
+    }
+}

@@ -1,0 +1,136 @@
+//! The adapter to the ICC engine.
+
+use std::sync::Arc;
+
+use moxcms::{ColorProfile, Layout, Transform16BitExecutor, TransformOptions};
+
+use crate::decode::Ink;
+
+/// A profile that is damaged or does not fit the samples.
+#[derive(Debug, PartialEq, Eq)]
+pub(super) struct Unusable;
+
+/// A conversion of 16-bit samples to sRGB.
+pub(super) struct Conversion {
+    transform: Arc<Transform16BitExecutor>,
+    from: usize,
+    to: Ink,
+}
+
+/// A profile whose result differs by less than this from its input, at all test colours, is
+/// sRGB by another name: a third of an 8-bit level.
+const SAME: i32 = 257 / 3;
+
+impl Conversion {
+    /// A conversion from a profile's space to sRGB, relative colorimetric; `None` where the
+    /// profile describes sRGB itself.
+    pub(super) fn to_srgb(profile: &[u8], ink: Ink) -> Result<Option<Self>, Unusable> {
+        let source = ColorProfile::new_from_slice(profile).map_err(|_| Unusable)?;
+        let (from, to, delivers) = match ink {
+            Ink::Grey => (Layout::Gray, Layout::Rgb, Ink::Rgb),
+            Ink::GreyAlpha => (Layout::GrayAlpha, Layout::Rgba, Ink::Rgba),
+            Ink::Rgb => (Layout::Rgb, Layout::Rgb, Ink::Rgb),
+            Ink::Rgba => (Layout::Rgba, Layout::Rgba, Ink::Rgba),
+            Ink::Cmyk => (Layout::Rgba, Layout::Rgb, Ink::Rgb),
+        };
+        let is_ink_profile = source.color_space == moxcms::DataColorSpace::Cmyk;
+        if is_ink_profile != (ink == Ink::Cmyk) {
+            return Err(Unusable);
+        }
+        source
+            .color_space
+            .check_layout(from)
+            .map_err(|_| Unusable)?;
+        let options = TransformOptions {
+            rendering_intent: moxcms::RenderingIntent::RelativeColorimetric,
+            ..TransformOptions::default()
+        };
+        let transform = source
+            .create_transform_16bit(from, &ColorProfile::new_srgb(), to, options)
+            .map_err(|_| Unusable)?;
+        let conversion = Conversion {
+            transform,
+            from: ink.count(),
+            to: delivers,
+        };
+        let idle = matches!(ink, Ink::Rgb | Ink::Rgba) && conversion.changes_nothing();
+        Ok((!idle).then_some(conversion))
+    }
+
+    /// What the converted samples stand for.
+    pub(super) fn delivers(&self) -> Ink {
+        self.to
+    }
+
+    /// Converts whole pixels; `into` is overwritten.
+    pub(super) fn apply(&self, row: &[u16], into: &mut Vec<u16>) {
+        into.clear();
+        into.resize(row.len() / self.from * self.to.count(), 0);
+        // Both lengths are whole pixels of the layouts that the transform was made for, which
+        // is all that it checks.
+        let done = self.transform.transform(row, into);
+        debug_assert!(done.is_ok());
+    }
+
+    /// Whether a grid of test colours comes out as it went in.
+    fn changes_nothing(&self) -> bool {
+        const STEPS: u16 = 7;
+        let level = |step: u16| (u32::from(step) * 65_535 / u32::from(STEPS - 1)) as u16;
+        let mut grid = Vec::new();
+        for index in 0..STEPS.pow(3) {
+            let (r, g, b) = (index / STEPS / STEPS, index / STEPS % STEPS, index % STEPS);
+            grid.extend([r, g, b].map(level));
+            if self.from == 4 {
+                grid.push(u16::MAX);
+            }
+        }
+        let mut converted = Vec::new();
+        self.apply(&grid, &mut converted);
+        let near = |(a, b): (&u16, &u16)| (i32::from(*a) - i32::from(*b)).abs() < SAME;
+        grid.iter().zip(&converted).all(near)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn encoded(profile: ColorProfile) -> Vec<u8> {
+        profile.encode().expect("a profile of the engine's own")
+    }
+
+    #[test]
+    fn srgb_by_profile_needs_no_conversion() {
+        let profile = encoded(ColorProfile::new_srgb());
+        let conversion = Conversion::to_srgb(&profile, Ink::Rgb).expect("a good profile");
+        assert!(conversion.is_none());
+    }
+
+    /// Display P3 (0, 1, 0) lies outside sRGB; a mid orange lies inside and follows
+    /// from the two sets of primaries: P3 (0.8, 0.5, 0.2) is sRGB (0.8497, 0.4819, 0.0836).
+    #[test]
+    fn display_p3_becomes_srgb() {
+        let profile = encoded(ColorProfile::new_display_p3());
+        let conversion = Conversion::to_srgb(&profile, Ink::Rgb);
+        let conversion = conversion.expect("a good profile").expect("not sRGB");
+        let mut srgb = Vec::new();
+        let p3 = [0.8, 0.5, 0.2, 0.0, 1.0, 0.0].map(|v: f64| (v * 65_535.0) as u16);
+        conversion.apply(&p3, &mut srgb);
+        for (found, wanted) in srgb.iter().zip([0.8497, 0.4819, 0.0836, 0.0, 1.0, 0.0]) {
+            let found = f64::from(*found) / 65_535.0;
+            assert!((found - wanted).abs() < 0.004, "{found} for {wanted}");
+        }
+    }
+
+    #[test]
+    fn profiles_that_do_not_fit_are_named_unusable() {
+        let rgb = encoded(ColorProfile::new_display_p3());
+        for (profile, ink) in [
+            (&rgb[..], Ink::Cmyk),
+            (&rgb[..90], Ink::Rgb),
+            (&rgb, Ink::Grey),
+        ] {
+            assert!(Conversion::to_srgb(profile, ink).is_err(), "{ink:?}");
+        }
+    }
+}

@@ -1,0 +1,180 @@
+//! A raster and a request → the bytes of a finished file, one room a format.
+
+mod avif;
+mod jpeg;
+mod png;
+mod webp;
+
+use std::error::Error;
+use std::ops::RangeInclusive;
+
+use serde::{Deserialize, Serialize};
+use thiserror::Error;
+
+use crate::pixels::{Raster, Size};
+use crate::source::Nature;
+
+/// A format that pieces are made in.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Format {
+    /// Progressive JPEG with optimised Huffman tables.
+    Jpeg,
+    /// PNG.
+    Png,
+    /// WebP, lossy or lossless.
+    WebP,
+    /// AVIF, 8 bits.
+    Avif,
+}
+
+impl Format {
+    /// The extension of its files.
+    pub fn extension(self) -> &'static str {
+        match self {
+            Format::Jpeg => "jpg",
+            Format::Png => "png",
+            Format::WebP => "webp",
+            Format::Avif => "avif",
+        }
+    }
+
+    /// Whether it can hold transparent pixels.
+    pub fn holds_alpha(self) -> bool {
+        self != Format::Jpeg
+    }
+
+    /// Whether it can be coded without loss as well as with it.
+    pub fn has_lossless_mode(self) -> bool {
+        self == Format::WebP
+    }
+
+    /// The longest side that it can hold, in pixels.
+    pub fn longest_side(self) -> u32 {
+        match self {
+            Format::Jpeg | Format::Avif => 65_535,
+            Format::WebP => 16_383,
+            Format::Png => Size::MAX_SIDE,
+        }
+    }
+
+    /// The range of its quality dial that a search for a weight may use, worst first; `None`
+    /// where it knows no dial. The lower ends are where a photo is just recognisable.
+    pub fn dials(self) -> Option<RangeInclusive<u8>> {
+        match self {
+            Format::Jpeg => Some(8..=95),
+            Format::WebP => Some(1..=98),
+            Format::Avif => Some(5..=95),
+            Format::Png => None,
+        }
+    }
+
+    /// The dial that is set when nothing is asked for: about equally good in all formats, a
+    /// picture in which most people see no loss at its own size.
+    pub fn usual_dial(self) -> u8 {
+        match self {
+            Format::Jpeg => 80,
+            Format::WebP => 80,
+            Format::Avif => 68,
+            Format::Png => 100,
+        }
+    }
+}
+
+impl std::fmt::Display for Format {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.write_str(match self {
+            Format::Jpeg => "JPEG",
+            Format::Png => "PNG",
+            Format::WebP => "WebP",
+            Format::Avif => "AVIF",
+        })
+    }
+}
+
+/// How the samples are coded.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Coding {
+    /// With loss, at a position of the format's dial, 0 (worst) to 100.
+    Dial(u8),
+    /// Without loss: PNG, and WebP in its lossless mode.
+    Lossless,
+}
+
+/// Why a file could not be made.
+#[derive(Debug, Error)]
+pub enum EncodeError {
+    /// A side is longer than the format can say.
+    #[error("{size} is too large for {format}, whose sides end at {} pixels", format.longest_side())]
+    TooLarge {
+        /// The size asked for.
+        size: Size,
+        /// The format asked for.
+        format: Format,
+    },
+    /// The format has no such coding, or no transparency.
+    #[error("{format} cannot hold this: {what}")]
+    Impossible {
+        /// The format asked for.
+        format: Format,
+        /// What it lacks.
+        what: &'static str,
+    },
+    /// The encoder gave up.
+    #[error("the {format} encoder failed: {source}")]
+    Failed {
+        /// The format asked for.
+        format: Format,
+        /// What the encoder said.
+        source: Box<dyn Error + Send + Sync>,
+    },
+}
+
+impl EncodeError {
+    fn failed(format: Format, source: impl Into<Box<dyn Error + Send + Sync>>) -> Self {
+        EncodeError::Failed {
+            format,
+            source: source.into(),
+        }
+    }
+}
+
+/// Makes a file. The same arguments give the same bytes on every run.
+pub fn encode(
+    raster: &Raster,
+    format: Format,
+    coding: Coding,
+    nature: Nature,
+) -> Result<Vec<u8>, EncodeError> {
+    let size = raster.size();
+    if size.long_side() > format.longest_side() {
+        return Err(EncodeError::TooLarge { size, format });
+    }
+    match (format, coding) {
+        (Format::Jpeg, Coding::Dial(dial)) => jpeg::encode(raster, dial, nature),
+        (Format::Png, Coding::Lossless) => png::encode(raster),
+        (Format::WebP, _) => webp::encode(raster, coding, nature),
+        (Format::Avif, Coding::Dial(dial)) => avif::encode(raster, dial, nature),
+        (Format::Jpeg | Format::Avif, Coding::Lossless) => Err(EncodeError::Impossible {
+            format,
+            what: "it is always coded with loss here",
+        }),
+        (Format::Png, Coding::Dial(_)) => Err(EncodeError::Impossible {
+            format,
+            what: "it has no quality dial",
+        }),
+    }
+}
+
+/// About how many bytes encoding a raster holds at its peak, beside the raster.
+pub fn memory(size: Size, format: Format) -> u64 {
+    let per_pixel = match format {
+        Format::Jpeg => 12,
+        Format::Png => 8,
+        Format::WebP => 16,
+        // Measured with rav1e 0.8: lookahead, reconstruction and search state.
+        Format::Avif => 40,
+    };
+    size.pixels() * per_pixel
+}

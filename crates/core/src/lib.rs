@@ -1,0 +1,15 @@
+//! The core of Mellow Kiln: pictures as bytes in, finished files as bytes out.
+//!
+//! One direction: [`source`] → [`plan`] → [`decode`] → [`colour`] → [`size`] → [`encode`] within
+//! a [`budget`], in the order that [`pipeline`] knows. Nothing here touches files, the clock,
+//! threads or the terminal.
+
+pub mod budget;
+pub mod colour;
+pub mod decode;
+pub mod encode;
+pub mod pipeline;
+pub mod pixels;
+pub mod plan;
+pub mod size;
+pub mod source;

@@ -1,0 +1,129 @@
+//! The eight ways in which a stored picture can stand, and how to set it upright.
+
+use serde::{Deserialize, Serialize};
+
+use super::{Raster, Size};
+
+/// How the stored rows must be turned to stand upright: the EXIF orientation tag, 1 to 8
+/// (Exif 2.32, table 4, tag 274).
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Orientation {
+    /// 1: as stored.
+    #[default]
+    Upright,
+    /// 2: mirrored left to right.
+    Mirrored,
+    /// 3: turned by half a circle.
+    UpsideDown,
+    /// 4: mirrored top to bottom.
+    Flipped,
+    /// 5: mirrored along the falling diagonal.
+    Transposed,
+    /// 6: to be turned a quarter clockwise.
+    QuarterClockwise,
+    /// 7: mirrored along the rising diagonal.
+    Transversed,
+    /// 8: to be turned a quarter anticlockwise.
+    QuarterAnticlockwise,
+}
+
+impl Orientation {
+    /// All eight, in the order of their EXIF numbers.
+    pub const ALL: [Orientation; 8] = [
+        Orientation::Upright,
+        Orientation::Mirrored,
+        Orientation::UpsideDown,
+        Orientation::Flipped,
+        Orientation::Transposed,
+        Orientation::QuarterClockwise,
+        Orientation::Transversed,
+        Orientation::QuarterAnticlockwise,
+    ];
+
+    /// The orientation of an EXIF number; anything outside 1 to 8 counts as upright.
+    pub fn from_exif(number: u32) -> Self {
+        let index = (number as usize).wrapping_sub(1);
+        Self::ALL.get(index).copied().unwrap_or_default()
+    }
+
+    /// Whether width and height change places.
+    pub fn swaps_sides(self) -> bool {
+        use Orientation::*;
+        matches!(
+            self,
+            Transposed | QuarterClockwise | Transversed | QuarterAnticlockwise
+        )
+    }
+
+    /// The size of a stored picture once it stands upright. Its own inverse.
+    pub fn apply_to_size(self, stored: Size) -> Size {
+        if self.swaps_sides() {
+            stored.turned()
+        } else {
+            stored
+        }
+    }
+
+    /// The stored position (column, row) that an upright position shows.
+    fn stored_position(self, x: u32, y: u32, stored: Size) -> (u32, u32) {
+        use Orientation::*;
+        let (right, bottom) = (stored.width() - 1, stored.height() - 1);
+        match self {
+            Upright => (x, y),
+            Mirrored => (right - x, y),
+            UpsideDown => (right - x, bottom - y),
+            Flipped => (x, bottom - y),
+            Transposed => (y, x),
+            QuarterClockwise => (y, bottom - x),
+            Transversed => (right - y, bottom - x),
+            QuarterAnticlockwise => (right - y, x),
+        }
+    }
+
+    /// The raster, set upright.
+    pub fn apply(self, stored: Raster) -> Raster {
+        if self == Orientation::Upright {
+            return stored;
+        }
+        let upright = self.apply_to_size(stored.size());
+        stored.rearranged(upright, |x, y| self.stored_position(x, y, stored.size()))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::pixels::Channels;
+
+    /// A 3×2 picture whose upright form reads `abc/def`, stored as each EXIF number says.
+    #[test]
+    fn all_eight_orientations_stand_upright() {
+        let stored: [(u32, &[&str]); 8] = [
+            (1, &["abc", "def"]),
+            (2, &["cba", "fed"]),
+            (3, &["fed", "cba"]),
+            (4, &["def", "abc"]),
+            (5, &["ad", "be", "cf"]),
+            (6, &["cf", "be", "ad"]),
+            (7, &["fc", "eb", "da"]),
+            (8, &["da", "eb", "fc"]),
+        ];
+        for (number, rows) in stored {
+            let samples = rows.concat().bytes().flat_map(|b| [b, b, b]).collect();
+            let size = Size::new(rows[0].len() as u32, rows.len() as u32).expect("a size");
+            let raster = Raster::new(size, Channels::Rgb, samples).expect("whole rows");
+            let upright = Orientation::from_exif(number).apply(raster);
+            let letters: Vec<u8> = upright.samples().chunks(3).map(|p| p[0]).collect();
+            assert_eq!(upright.size(), Size::new(3, 2).expect("a size"), "{number}");
+            assert_eq!(String::from_utf8_lossy(&letters), "abcdef", "{number}");
+        }
+    }
+
+    #[test]
+    fn numbers_outside_the_standard_change_nothing() {
+        for number in [0, 9, 65_535, u32::MAX] {
+            assert_eq!(Orientation::from_exif(number), Orientation::Upright);
+        }
+    }
+}

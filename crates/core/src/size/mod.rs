@@ -1,0 +1,6 @@
+//! Sizing: rows of the working space in, a raster of the wanted size out.
+
+mod kernel;
+mod resample;
+
+pub use resample::Sizer;

@@ -1,0 +1,80 @@
+//! The blocks of a GIF file: the screen, and how many frames follow (GIF 89a).
+
+use std::io::{Read, Seek};
+
+use super::scan::Scan;
+use super::{Delivery, Kind, Probe, Trouble, size};
+use crate::pixels::Orientation;
+
+const EXTENSION: u8 = 0x21;
+const IMAGE: u8 = 0x2C;
+const GRAPHIC_CONTROL: u8 = 0xF9;
+
+pub(super) fn read<R: Read + Seek>(scan: &mut Scan<R>) -> Result<Probe, Trouble> {
+    scan.skip(6)?;
+    let (width, height) = (scan.u16_little()?, scan.u16_little()?);
+    let stored = size(width.into(), height.into())?;
+    let [flags, _, _] = scan.bytes()?;
+    scan.skip(palette_bytes(flags))?;
+    let mut probe = Probe {
+        kind: Kind::Gif,
+        stored,
+        orientation: Orientation::Upright,
+        alpha: false,
+        frames: 0,
+        delivery: Delivery::Whole,
+    };
+    // A file that is cut off behind its first frame still has that one.
+    let walked = blocks(scan, &mut probe);
+    match walked {
+        Err(trouble) if probe.frames == 0 => Err(trouble),
+        _ if probe.frames == 0 => Err(Trouble::Rule("it holds no frame")),
+        _ => Ok(probe),
+    }
+}
+
+fn blocks<R: Read + Seek>(scan: &mut Scan<R>, probe: &mut Probe) -> Result<(), Trouble> {
+    loop {
+        match scan.byte()? {
+            IMAGE => {
+                probe.frames += 1;
+                let (left, top) = (scan.u16_little()?, scan.u16_little()?);
+                let (width, height) = (scan.u16_little()?, scan.u16_little()?);
+                // What a first frame leaves uncovered is transparent.
+                let covers = |start: u16, side: u16, whole| start == 0 && u32::from(side) >= whole;
+                if probe.frames == 1 {
+                    probe.alpha |= !covers(left, width, probe.stored.width())
+                        || !covers(top, height, probe.stored.height());
+                }
+                let flags = scan.byte()?;
+                scan.skip(palette_bytes(flags) + 1)?;
+            }
+            EXTENSION => {
+                if scan.byte()? == GRAPHIC_CONTROL && probe.frames == 0 {
+                    let [_, flags] = scan.bytes()?;
+                    probe.alpha |= flags & 1 == 1;
+                    scan.skip(3)?;
+                }
+            }
+            _ => return Ok(()),
+        }
+        skip_sub_blocks(scan)?;
+    }
+}
+
+/// Bytes of the colour table that a flags byte announces.
+fn palette_bytes(flags: u8) -> u64 {
+    match flags & 0x80 {
+        0 => 0,
+        _ => 3 << ((flags & 7) + 1),
+    }
+}
+
+fn skip_sub_blocks<R: Read + Seek>(scan: &mut Scan<R>) -> Result<(), Trouble> {
+    loop {
+        match scan.byte()? {
+            0 => return Ok(()),
+            length => scan.skip(length.into())?,
+        }
+    }
+}

@@ -1,0 +1,200 @@
+//! Picture formats by their magic bytes.
+
+use serde::{Deserialize, Serialize};
+
+/// A picture format.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Kind {
+    /// ITU-T T.81.
+    Jpeg,
+    /// W3C PNG.
+    Png,
+    /// RFC 9649.
+    WebP,
+    /// GIF 87a and 89a.
+    Gif,
+    /// AV1 still pictures.
+    Avif,
+    /// HEVC still pictures, as phones store them.
+    Heic,
+    /// ISO/IEC 18181.
+    JpegXl,
+    /// TIFF 6.0 and camera raw files built on it.
+    Tiff,
+    /// Windows bitmap.
+    Bmp,
+    /// Windows icon.
+    Ico,
+    /// Scalable vector drawing.
+    Svg,
+    /// Layered document of an image editor.
+    Psd,
+}
+
+impl Kind {
+    /// How many bytes of a file [`Kind::of`] wants to see.
+    pub const HEAD: usize = 512;
+
+    /// The format that the first bytes of a file belong to.
+    pub fn of(head: &[u8]) -> Option<Kind> {
+        let starts = |magic: &[u8]| head.starts_with(magic);
+        if starts(&[0xFF, 0xD8, 0xFF]) {
+            Some(Kind::Jpeg)
+        } else if starts(b"\x89PNG\r\n\x1A\n") {
+            Some(Kind::Png)
+        } else if starts(b"RIFF") && head.get(8..12) == Some(b"WEBP") {
+            Some(Kind::WebP)
+        } else if starts(b"GIF87a") || starts(b"GIF89a") {
+            Some(Kind::Gif)
+        } else if head.get(4..8) == Some(b"ftyp") {
+            base_media(head)
+        } else if starts(&[0xFF, 0x0A]) || starts(b"\0\0\0\x0CJXL \r\n\x87\n") {
+            Some(Kind::JpegXl)
+        } else if starts(b"II*\0") || starts(b"MM\0*") || starts(b"II+\0") || starts(b"MM\0+") {
+            Some(Kind::Tiff)
+        } else if starts(b"BM") && head.get(6..10) == Some(&[0; 4]) {
+            Some(Kind::Bmp)
+        } else if starts(&[0, 0, 1, 0]) && head.get(4..6).is_some_and(|count| count != [0, 0]) {
+            Some(Kind::Ico)
+        } else if starts(b"8BPS") {
+            Some(Kind::Psd)
+        } else {
+            is_svg(head).then_some(Kind::Svg)
+        }
+    }
+
+    /// Whether pieces can be made from it.
+    pub fn is_read(self) -> bool {
+        matches!(self, Kind::Jpeg | Kind::Png | Kind::WebP | Kind::Gif)
+    }
+
+    /// The usual file name extensions, lower case, the commonest first.
+    pub fn extensions(self) -> &'static [&'static str] {
+        match self {
+            Kind::Jpeg => &["jpg", "jpeg", "jpe", "jfif"],
+            Kind::Png => &["png", "apng"],
+            Kind::WebP => &["webp"],
+            Kind::Gif => &["gif"],
+            Kind::Avif => &["avif"],
+            Kind::Heic => &["heic", "heif", "hif"],
+            Kind::JpegXl => &["jxl"],
+            Kind::Tiff => &["tif", "tiff", "dng", "nef", "cr2", "arw", "pef"],
+            Kind::Bmp => &["bmp", "dib"],
+            Kind::Ico => &["ico"],
+            Kind::Svg => &["svg"],
+            Kind::Psd => &["psd", "psb"],
+        }
+    }
+
+    /// Whether a file name extension is one that people give to pictures.
+    pub fn is_picture_extension(extension: &str) -> bool {
+        use Kind::*;
+        [
+            Jpeg, Png, WebP, Gif, Avif, Heic, JpegXl, Tiff, Bmp, Ico, Svg, Psd,
+        ]
+        .iter()
+        .any(|kind| kind.has_extension(extension))
+    }
+
+    /// Whether the extension belongs to this format, whatever its case.
+    pub fn has_extension(self, extension: &str) -> bool {
+        let known = self.extensions();
+        known.iter().any(|e| e.eq_ignore_ascii_case(extension))
+    }
+
+    /// What to do with a file of a format that is not read.
+    pub fn advice(self) -> &'static str {
+        match self {
+            Kind::Svg => "drawings are sharp at every size, publish it as it is",
+            Kind::Ico => "browsers ask for icons as they are, publish it as it is",
+            _ => "export it as PNG or as JPEG of the highest quality",
+        }
+    }
+}
+
+impl std::fmt::Display for Kind {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.write_str(match self {
+            Kind::Jpeg => "JPEG",
+            Kind::Png => "PNG",
+            Kind::WebP => "WebP",
+            Kind::Gif => "GIF",
+            Kind::Avif => "AVIF",
+            Kind::Heic => "HEIC",
+            Kind::JpegXl => "JPEG XL",
+            Kind::Tiff => "TIFF",
+            Kind::Bmp => "BMP",
+            Kind::Ico => "ICO",
+            Kind::Svg => "SVG",
+            Kind::Psd => "PSD",
+        })
+    }
+}
+
+/// The brands of an ISO base media file (ISO/IEC 14496-12): the major one, then the compatible.
+fn base_media(head: &[u8]) -> Option<Kind> {
+    let length = u32::from_be_bytes(head.get(..4)?.try_into().ok()?) as usize;
+    let brands = head.get(8..length.min(head.len()))?;
+    brands.chunks_exact(4).find_map(|brand| match brand {
+        b"avif" | b"avis" => Some(Kind::Avif),
+        b"heic" | b"heix" | b"heim" | b"heis" | b"hevc" | b"hevx" => Some(Kind::Heic),
+        _ => None,
+    })
+}
+
+/// An `<svg` element at the start, behind nothing but a byte order mark, white space, an XML
+/// declaration, comments or a document type.
+fn is_svg(head: &[u8]) -> bool {
+    let text = String::from_utf8_lossy(head);
+    let mut rest = text.trim_start_matches('\u{FEFF}').trim_start();
+    loop {
+        if let Some(name) = rest.strip_prefix("<svg") {
+            return name.starts_with(|c: char| c.is_whitespace() || c == '>' || c == '/');
+        }
+        let end = match rest {
+            _ if rest.starts_with("<!--") => "-->",
+            _ if rest.starts_with("<?") => "?>",
+            _ if rest.starts_with("<!DOCTYPE svg") => return true,
+            _ => return false,
+        };
+        let Some(after) = rest.find(end) else {
+            // A long comment hides the element; what it begins with must do.
+            return rest.contains("svg");
+        };
+        rest = rest[after + end.len()..].trim_start();
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn kinds_are_told_by_their_first_bytes() {
+        let cases: [(&[u8], Option<Kind>); 16] = [
+            (b"\xFF\xD8\xFF\xE1", Some(Kind::Jpeg)),
+            (b"\x89PNG\r\n\x1A\n", Some(Kind::Png)),
+            (b"RIFF\x10\0\0\0WEBPVP8 ", Some(Kind::WebP)),
+            (b"RIFF\x10\0\0\0WAVEfmt ", None),
+            (b"GIF89a", Some(Kind::Gif)),
+            (b"\0\0\0\x1Cftypavif\0\0\0\0mif1miaf", Some(Kind::Avif)),
+            (b"\0\0\0\x18ftypmif1\0\0\0\0mif1heic", Some(Kind::Heic)),
+            (b"\0\0\0\x18ftypmp42\0\0\0\0mp41isom", None),
+            (b"MM\0*\0\0\0\x08", Some(Kind::Tiff)),
+            (b"8BPS\0\x01", Some(Kind::Psd)),
+            (
+                b"\xEF\xBB\xBF<?xml version='1.0'?>\n<!-- x -->\n<svg>",
+                Some(Kind::Svg),
+            ),
+            (b"<svgx>", None),
+            (b"<html><svg>", None),
+            (b"BMX", None),
+            (b"Opening hours", None),
+            (b"", None),
+        ];
+        for (head, kind) in cases {
+            assert_eq!(Kind::of(head), kind, "{}", String::from_utf8_lossy(head));
+        }
+    }
+}

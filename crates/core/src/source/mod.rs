@@ -1,0 +1,141 @@
+//! What did we get: kind by magic bytes, and what the headers say.
+
+mod exif;
+mod gif;
+mod jpeg;
+mod kind;
+mod nature;
+mod png;
+mod scan;
+mod webp;
+
+use std::io::{self, Read, Seek};
+
+use serde::{Deserialize, Serialize};
+use thiserror::Error;
+
+pub use kind::Kind;
+pub use nature::Nature;
+
+use crate::pixels::{Orientation, Size};
+use scan::Scan;
+
+/// What the headers of a picture say, before any pixel is decoded.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Probe {
+    /// The format, by its magic bytes.
+    pub kind: Kind,
+    /// Width and height as stored, before the orientation is applied.
+    pub stored: Size,
+    /// How the stored rows must be turned to stand upright.
+    pub orientation: Orientation,
+    /// Whether pixels can be transparent.
+    pub alpha: bool,
+    /// Pictures in the file: 1 for a still.
+    pub frames: u32,
+    /// How the pixels come out of the file.
+    pub delivery: Delivery,
+}
+
+/// How the pixels of a file come out, which decides the memory that decoding needs.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Delivery {
+    /// Row by row: only a few rows are held.
+    Rows,
+    /// Only as a whole.
+    Whole,
+    /// Only as a whole, and in several passes whose state is held as well.
+    Passes,
+}
+
+impl Probe {
+    /// Width and height once the picture stands upright.
+    pub fn upright(&self) -> Size {
+        self.orientation.apply_to_size(self.stored)
+    }
+}
+
+/// Why the headers of a file could not be used.
+#[derive(Debug, Error)]
+pub enum ProbeError {
+    /// No bytes at all.
+    #[error("the file is empty")]
+    Empty,
+    /// The first bytes are those of no known picture format.
+    #[error("not a picture: its first bytes belong to no known format")]
+    Unknown,
+    /// A known format that is not read.
+    #[error("{0} is not read; {advice}", advice = .0.advice())]
+    Unread(Kind),
+    /// The file ends within its headers.
+    #[error("the {kind} headers end early, at byte {at}: the file is cut off")]
+    CutOff {
+        /// The format.
+        kind: Kind,
+        /// The offset in bytes at which more was expected.
+        at: u64,
+    },
+    /// The headers contradict the format's rules.
+    #[error("the {kind} headers are broken at byte {at}: {what}")]
+    Broken {
+        /// The format.
+        kind: Kind,
+        /// The offset in bytes.
+        at: u64,
+        /// What is wrong there.
+        what: &'static str,
+    },
+    /// The bytes could not be read.
+    #[error("it could not be read")]
+    Read(#[source] io::Error),
+}
+
+/// A failure inside one format's header reader, before the format and the offset are added.
+enum Trouble {
+    CutOff,
+    Rule(&'static str),
+    Read(io::Error),
+}
+
+impl From<io::Error> for Trouble {
+    fn from(error: io::Error) -> Self {
+        match error.kind() {
+            io::ErrorKind::UnexpectedEof => Trouble::CutOff,
+            _ => Trouble::Read(error),
+        }
+    }
+}
+
+/// Reads the headers of a picture, wherever its bytes come from. Pixels are not decoded and
+/// not read, but for the few formats (GIF, animated WebP) whose frames stand between them.
+pub fn probe<R: Read + Seek>(reader: R) -> Result<Probe, ProbeError> {
+    let mut scan = Scan::new(reader).map_err(ProbeError::Read)?;
+    let mut head = [0; Kind::HEAD];
+    let length = scan.fill(&mut head).map_err(ProbeError::Read)?;
+    if length == 0 {
+        return Err(ProbeError::Empty);
+    }
+    let kind = Kind::of(&head[..length]).ok_or(ProbeError::Unknown)?;
+    let read = match kind {
+        Kind::Jpeg => jpeg::read,
+        Kind::Png => png::read,
+        Kind::WebP => webp::read,
+        Kind::Gif => gif::read,
+        _ => return Err(ProbeError::Unread(kind)),
+    };
+    let headers = scan.go_to(0).map_err(Trouble::from);
+    headers.and_then(|()| read(&mut scan)).map_err(|trouble| {
+        let at = scan.position();
+        match trouble {
+            Trouble::CutOff => ProbeError::CutOff { kind, at },
+            Trouble::Rule(what) => ProbeError::Broken { kind, at, what },
+            Trouble::Read(error) => ProbeError::Read(error),
+        }
+    })
+}
+
+/// A size from header fields, where zero is a broken rule.
+fn size(width: u32, height: u32) -> Result<Size, Trouble> {
+    Size::new(width, height).ok_or(Trouble::Rule("its width or height is zero or absurd"))
+}

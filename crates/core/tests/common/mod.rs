@@ -1,0 +1,254 @@
+//! Small pictures of every kind, made with general-purpose encoders.
+#![allow(dead_code, missing_docs)]
+
+use std::io::{Cursor, Write};
+
+use jpeg_encoder::{ColorType, Encoder, SamplingFactor};
+use kiln_core::decode::{self, Allowance, Row};
+use kiln_core::pixels::Size;
+use kiln_core::source::{self, Probe};
+
+pub const WIDTH: u32 = 53;
+pub const HEIGHT: u32 = 38;
+
+pub fn size() -> Size {
+    Size::new(WIDTH, HEIGHT).expect("a size")
+}
+
+/// A smooth picture without symmetry, so that every turn and swap shows.
+pub fn colour(x: u32, y: u32) -> [u8; 3] {
+    [
+        (40 + x * 4) as u8,
+        (30 + y * 5) as u8,
+        (200 - x * 2 - y) as u8,
+    ]
+}
+
+pub fn grey(x: u32, y: u32) -> u8 {
+    (20 + x * 3 + y) as u8
+}
+
+pub fn each_pixel<T>(paint: impl Fn(u32, u32) -> T) -> Vec<T> {
+    let rows = (0..HEIGHT).flat_map(|y| (0..WIDTH).map(move |x| (x, y)));
+    rows.map(|(x, y)| paint(x, y)).collect()
+}
+
+pub fn rgb() -> Vec<u8> {
+    each_pixel(colour).concat()
+}
+
+/// Alpha from nothing at the left to all at the right.
+pub fn rgba() -> Vec<u8> {
+    each_pixel(|x, y| {
+        let [r, g, b] = colour(x, y);
+        [r, g, b, (x * 255 / (WIDTH - 1)) as u8]
+    })
+    .concat()
+}
+
+pub fn jpeg_with(
+    samples: &[u8],
+    colours: ColorType,
+    set: impl FnOnce(&mut Encoder<&mut Vec<u8>>),
+) -> Vec<u8> {
+    let mut file = Vec::new();
+    let mut encoder = Encoder::new(&mut file, 95);
+    encoder.set_sampling_factor(SamplingFactor::R_4_4_4);
+    set(&mut encoder);
+    encoder
+        .encode(samples, WIDTH as u16, HEIGHT as u16, colours)
+        .expect("a JPEG");
+    file
+}
+
+pub fn jpeg() -> Vec<u8> {
+    jpeg_with(&rgb(), ColorType::Rgb, |_| {})
+}
+
+pub fn png_with(
+    colours: png::ColorType,
+    depth: png::BitDepth,
+    samples: &[u8],
+    set: impl FnOnce(&mut png::Encoder<&mut Vec<u8>>),
+) -> Vec<u8> {
+    let mut file = Vec::new();
+    let mut encoder = png::Encoder::new(&mut file, WIDTH, HEIGHT);
+    encoder.set_color(colours);
+    encoder.set_depth(depth);
+    set(&mut encoder);
+    let mut writer = encoder.write_header().expect("a PNG header");
+    writer.write_image_data(samples).expect("PNG pixels");
+    writer.finish().expect("a PNG");
+    file
+}
+
+pub fn png() -> Vec<u8> {
+    png_with(png::ColorType::Rgba, png::BitDepth::Eight, &rgba(), |_| {})
+}
+
+/// A PNG chunk with its check sum.
+pub fn png_chunk(name: &[u8; 4], body: &[u8]) -> Vec<u8> {
+    let mut crc = flate2::Crc::new();
+    crc.update(name);
+    crc.update(body);
+    let length = (body.len() as u32).to_be_bytes();
+    [&length[..], name, body, &crc.sum().to_be_bytes()].concat()
+}
+
+/// An interlaced (Adam7) RGB PNG, which the encoder above cannot make.
+pub fn interlaced_png(deep: bool) -> Vec<u8> {
+    let passes = [
+        (0, 0, 8, 8),
+        (4, 0, 8, 8),
+        (0, 4, 4, 8),
+        (2, 0, 4, 4),
+        (0, 2, 2, 4),
+        (1, 0, 2, 2),
+        (0, 1, 1, 2),
+    ];
+    let mut raw = Vec::new();
+    for (left, top, across, down) in passes {
+        for y in (top..HEIGHT).step_by(down) {
+            let row = (left..WIDTH).step_by(across).flat_map(|x| colour(x, y));
+            raw.push(0);
+            match deep {
+                true => raw.extend(row.flat_map(|v| [v, v])),
+                false => raw.extend(row),
+            }
+        }
+    }
+    let mut deflate = flate2::write::ZlibEncoder::new(Vec::new(), flate2::Compression::default());
+    deflate.write_all(&raw).expect("memory");
+    let depth = if deep { 16 } else { 8 };
+    let header = [
+        &WIDTH.to_be_bytes()[..],
+        &HEIGHT.to_be_bytes(),
+        &[depth, 2, 0, 0, 1],
+    ]
+    .concat();
+    [
+        b"\x89PNG\r\n\x1A\n".to_vec(),
+        png_chunk(b"IHDR", &header),
+        png_chunk(b"IDAT", &deflate.finish().expect("memory")),
+        png_chunk(b"IEND", &[]),
+    ]
+    .concat()
+}
+
+pub fn webp(lossless: bool, alpha: bool) -> Vec<u8> {
+    let (samples, layout) = match alpha {
+        true => (rgba(), webp::PixelLayout::Rgba),
+        false => (rgb(), webp::PixelLayout::Rgb),
+    };
+    let encoder = webp::Encoder::new(&samples, layout, WIDTH, HEIGHT);
+    encoder
+        .encode_simple(lossless, 95.0)
+        .expect("a WebP")
+        .to_vec()
+}
+
+/// A WebP with an EXIF chunk: an extended header around the plain one.
+pub fn webp_with_exif(block: &[u8]) -> Vec<u8> {
+    let plain = webp(true, false);
+    let chunk = |name: &[u8; 4], body: &[u8]| {
+        let mut chunk = [&name[..], &(body.len() as u32).to_le_bytes(), body].concat();
+        chunk.resize(chunk.len().next_multiple_of(2), 0);
+        chunk
+    };
+    let side = |side: u32| (side - 1).to_le_bytes()[..3].to_vec();
+    let header = [vec![0x08, 0, 0, 0], side(WIDTH), side(HEIGHT)].concat();
+    let body = [
+        b"WEBP".to_vec(),
+        chunk(b"VP8X", &header),
+        plain[12..].to_vec(),
+        chunk(b"EXIF", block),
+    ]
+    .concat();
+    [&b"RIFF"[..], &(body.len() as u32).to_le_bytes(), &body].concat()
+}
+
+/// A GIF of two frames; the first covers all but a margin of 3 at the left and 2 at the top,
+/// and has a transparent pixel in its own corner.
+pub fn gif() -> Vec<u8> {
+    let mut file = Vec::new();
+    let palette: Vec<u8> = (0..=255u8).flat_map(|i| [i, 255 - i, i / 2]).collect();
+    let mut encoder =
+        gif::Encoder::new(&mut file, WIDTH as u16, HEIGHT as u16, &palette).expect("a GIF");
+    let (w, h) = (WIDTH as u16 - 3, HEIGHT as u16 - 2);
+    let mut indices: Vec<u8> = (0..h)
+        .flat_map(|y| (0..w).map(move |x| (1 + x * 4 + y % 4) as u8))
+        .collect();
+    indices[0] = 0;
+    let mut frame = gif::Frame::from_indexed_pixels(w, h, indices, Some(0));
+    (frame.left, frame.top) = (3, 2);
+    encoder.write_frame(&frame).expect("a frame");
+    let other = gif::Frame::from_indexed_pixels(1, 1, vec![9], None);
+    encoder.write_frame(&other).expect("a frame");
+    drop(encoder);
+    file
+}
+
+/// An EXIF block that holds nothing but an orientation.
+pub fn exif(orientation: u16) -> Vec<u8> {
+    let field = exif::Field {
+        tag: exif::Tag::Orientation,
+        ifd_num: exif::In::PRIMARY,
+        value: exif::Value::Short(vec![orientation]),
+    };
+    let mut writer = exif::experimental::Writer::new();
+    writer.push_field(&field);
+    let mut block = Cursor::new(Vec::new());
+    writer
+        .write(&mut block, orientation.is_multiple_of(2))
+        .expect("an EXIF block");
+    block.into_inner()
+}
+
+/// One of each readable format.
+pub fn one_of_each() -> Vec<(&'static str, Vec<u8>)> {
+    vec![
+        ("baseline JPEG", jpeg()),
+        (
+            "progressive JPEG",
+            jpeg_with(&rgb(), ColorType::Rgb, |e| e.set_progressive(true)),
+        ),
+        ("CMYK JPEG", jpeg_with(&rgba(), ColorType::Cmyk, |_| {})),
+        ("PNG", png()),
+        ("interlaced PNG", interlaced_png(true)),
+        ("lossy WebP", webp(false, true)),
+        ("lossless WebP", webp(true, true)),
+        ("WebP with EXIF", webp_with_exif(&exif(6))),
+        ("GIF", gif()),
+    ]
+}
+
+pub fn probe(file: &[u8]) -> Probe {
+    source::probe(Cursor::new(file)).expect("readable headers")
+}
+
+/// All samples as 16-bit values.
+pub fn samples(file: &[u8]) -> Result<Vec<u16>, Box<dyn std::error::Error>> {
+    let probe = source::probe(Cursor::new(file))?;
+    let mut rows = decode::open(file, &probe, Allowance::default())?;
+    let mut samples = Vec::new();
+    for _ in 0..probe.stored.height() {
+        match rows.next_row()? {
+            Row::Eight(row) => samples.extend(row.iter().map(|&v| u16::from(v) * 257)),
+            Row::Sixteen(row) => samples.extend_from_slice(row),
+        }
+    }
+    Ok(samples)
+}
+
+/// Repeatable numbers.
+pub struct Dice(pub u64);
+
+impl Dice {
+    pub fn roll(&mut self, sides: usize) -> usize {
+        self.0 = self
+            .0
+            .wrapping_mul(6_364_136_223_846_793_005)
+            .wrapping_add(1_442_695_040_888_963_407);
+        ((self.0 >> 33) as usize) % sides.max(1)
+    }
+}

@@ -1,0 +1,365 @@
+//! Whole jobs: bytes of an original in, finished files out, read back by other decoders.
+#![allow(missing_docs)]
+
+mod common;
+
+use std::io::Cursor;
+use std::ops::ControlFlow;
+
+use common::{colour, exif, jpeg_with, rgb};
+use jpeg_encoder::ColorType;
+use kiln_core::colour::ColourNote;
+use kiln_core::decode::Allowance;
+use kiln_core::encode::{self, Coding, Format};
+use kiln_core::pipeline::{self, Piece, Score};
+use kiln_core::pixels::{Backdrop, Channels, Raster, Size};
+use kiln_core::plan::{CodingWish, Job, Original, Plan, Wish};
+use kiln_core::source::Nature;
+
+const ALL: [Format; 4] = [Format::Jpeg, Format::Png, Format::WebP, Format::Avif];
+
+fn wish(widths: &[u32], formats: &[Format]) -> Wish {
+    Wish {
+        widths: widths.to_vec(),
+        densities: vec![1.0],
+        formats: formats.to_vec(),
+        max_weight: None,
+        coding: CodingWish::Usual,
+        backdrop: Backdrop::WHITE,
+    }
+}
+
+fn job(file: &[u8], wish: &Wish) -> Job {
+    let original = Original {
+        path: "x".to_owned(),
+        name: "x".to_owned(),
+        weight: file.len() as u64,
+        probe: common::probe(file),
+    };
+    Plan::new(vec![original], wish)
+        .expect("no clash")
+        .jobs
+        .remove(0)
+}
+
+fn fired(
+    file: &[u8],
+    wish: &Wish,
+    score: Option<&Score<'_>>,
+) -> (Vec<(Format, Piece)>, Option<ColourNote>) {
+    let mut pieces = Vec::new();
+    let note = pipeline::fire(
+        file,
+        &job(file, wish),
+        Allowance::default(),
+        score,
+        |_, planned, piece| {
+            pieces.push((planned.format, piece.expect("a piece")));
+            ControlFlow::Continue(())
+        },
+    );
+    (pieces, note.expect("a sound original"))
+}
+
+/// Width, height and RGB(A) samples by a decoder that is not ours.
+fn read_back(format: Format, file: &[u8]) -> (u32, u32, usize, Vec<u8>) {
+    match format {
+        Format::Jpeg => {
+            let mut decoder = jpeg_decoder::Decoder::new(file);
+            let samples = decoder.decode().expect("a sound JPEG");
+            let info = decoder.info().expect("a header");
+            (info.width.into(), info.height.into(), 3, samples)
+        }
+        Format::WebP => {
+            let mut decoder =
+                image_webp::WebPDecoder::new(Cursor::new(file)).expect("a sound WebP");
+            let (width, height) = decoder.dimensions();
+            let channels = if decoder.has_alpha() { 4 } else { 3 };
+            let mut samples = vec![0; decoder.output_buffer_size().expect("small")];
+            decoder.read_image(&mut samples).expect("a sound WebP");
+            (width, height, channels, samples)
+        }
+        Format::Png => {
+            let mut decoder = png::Decoder::new(Cursor::new(file));
+            decoder.set_transformations(png::Transformations::ALPHA);
+            let mut reader = decoder.read_info().expect("a sound PNG");
+            let mut samples = vec![0; reader.output_buffer_size().expect("small")];
+            let info = reader.next_frame(&mut samples).expect("a sound PNG");
+            assert_eq!(info.color_type, png::ColorType::Rgba);
+            (info.width, info.height, 4, samples)
+        }
+        Format::Avif => {
+            let avif = avif_parse::read_avif(&mut &file[..]).expect("a sound AVIF");
+            let about = avif.primary_item_metadata().expect("an AV1 header");
+            let channels = if avif.alpha_item.is_some() { 4 } else { 3 };
+            (
+                about.max_frame_width.get(),
+                about.max_frame_height.get(),
+                channels,
+                Vec::new(),
+            )
+        }
+    }
+}
+
+#[test]
+fn pieces_of_every_format_look_like_their_original() {
+    let file = jpeg_with(&rgb(), ColorType::Rgb, |_| {});
+    for (format, piece) in fired(&file, &wish(&[], &ALL), None).0 {
+        let (width, height, channels, samples) = read_back(format, &piece.file);
+        assert_eq!((width, height), (common::WIDTH, common::HEIGHT), "{format}");
+        for (index, pixel) in samples.chunks_exact(channels).enumerate() {
+            let (x, y) = (index as u32 % width, index as u32 / width);
+            for (found, wanted) in pixel.iter().zip(colour(x, y)) {
+                assert!(
+                    found.abs_diff(wanted) < 24,
+                    "{format} at {x},{y}: {pixel:?}"
+                );
+            }
+        }
+    }
+}
+
+#[test]
+fn every_orientation_gives_the_same_upright_piece() {
+    // The upright picture, stored as each orientation says, in PNG so that nothing is lost.
+    for number in 1..=8u32 {
+        let upright = |x: u32, y: u32| [(x * 40) as u8, (y * 60) as u8, 90];
+        let (w, h) = (6, 4);
+        let turned = number >= 5;
+        let (sw, sh) = if turned { (h, w) } else { (w, h) };
+        let mut samples = Vec::new();
+        for y in 0..sh {
+            for x in 0..sw {
+                let (right, bottom) = (w - 1, h - 1);
+                let (ux, uy) = match number {
+                    1 => (x, y),
+                    2 => (right - x, y),
+                    3 => (right - x, bottom - y),
+                    4 => (x, bottom - y),
+                    5 => (y, x),
+                    6 => (right - y, x),
+                    7 => (right - y, bottom - x),
+                    _ => (y, bottom - x),
+                };
+                samples.extend(upright(ux, uy));
+            }
+        }
+        let mut file = Vec::new();
+        let mut encoder = png::Encoder::new(&mut file, sw, sh);
+        encoder.set_color(png::ColorType::Rgb);
+        let mut writer = encoder.write_header().expect("a header");
+        let chunk = png::chunk::ChunkType(*b"eXIf");
+        writer
+            .write_chunk(chunk, &exif(number as u16))
+            .expect("a chunk");
+        writer.write_image_data(&samples).expect("pixels");
+        writer.finish().expect("a PNG");
+
+        let (pieces, _) = fired(&file, &wish(&[], &[Format::Png]), None);
+        let (width, height, _, found) = read_back(Format::Png, &pieces[0].1.file);
+        assert_eq!((width, height), (w, h), "{number}");
+        for (index, pixel) in found.chunks_exact(4).enumerate() {
+            let (x, y) = (index as u32 % w, index as u32 / w);
+            assert_eq!(pixel[..3], upright(x, y), "orientation {number} at {x},{y}");
+        }
+    }
+}
+
+#[test]
+fn transparency_is_kept_or_flattened_with_a_word() {
+    let (pieces, _) = fired(&common::png(), &wish(&[], &ALL), None);
+    for (format, piece) in pieces {
+        let (_, _, channels, samples) = read_back(format, &piece.file);
+        assert_eq!(piece.flattened, format == Format::Jpeg, "{format}");
+        assert_eq!(
+            channels,
+            if format == Format::Jpeg { 3 } else { 4 },
+            "{format}"
+        );
+        if format == Format::Jpeg {
+            assert!(
+                samples[..3].iter().all(|v| *v > 240),
+                "white behind nothing: {:?}",
+                &samples[..3]
+            );
+        }
+    }
+}
+
+#[test]
+fn a_weight_is_kept_by_every_format_with_a_dial() {
+    let noise: Vec<u8> = (0..(common::WIDTH * common::HEIGHT * 3) as usize)
+        .map(|i| (i * i * 31 >> 4) as u8)
+        .collect();
+    let file = common::png_with(png::ColorType::Rgb, png::BitDepth::Eight, &noise, |_| {});
+    for format in [Format::Jpeg, Format::WebP, Format::Avif] {
+        let free = fired(&file, &wish(&[], &[format]), None).0.remove(0).1;
+        let limit = free.file.len() as u64 * 2 / 3;
+        let bound = Wish {
+            max_weight: Some(limit),
+            ..wish(&[], &[format])
+        };
+        let piece = fired(&file, &bound, None).0.remove(0).1;
+        assert!(
+            piece.fits && piece.file.len() as u64 <= limit,
+            "{format}: {:?}",
+            piece.trail
+        );
+        let nothing = Wish {
+            max_weight: Some(10),
+            ..wish(&[], &[format])
+        };
+        let piece = fired(&file, &nothing, None).0.remove(0).1;
+        let lowest = *format.dials().expect("it has a dial").start();
+        assert_eq!(
+            (piece.fits, piece.coding),
+            (false, Coding::Dial(lowest)),
+            "{format}"
+        );
+    }
+}
+
+#[test]
+fn graphics_go_lossless_unless_that_breaks_the_weight() {
+    let bars = common::each_pixel(|x, y| {
+        if (x / 7 + y / 9) % 2 == 0 {
+            [200u8, 30, 30]
+        } else {
+            [20, 20, 90]
+        }
+    })
+    .concat();
+    let file = common::png_with(png::ColorType::Rgb, png::BitDepth::Eight, &bars, |_| {});
+    let piece = fired(&file, &wish(&[], &[Format::WebP]), None)
+        .0
+        .remove(0)
+        .1;
+    assert_eq!(piece.coding, Coding::Lossless);
+    let (_, _, _, samples) = read_back(Format::WebP, &piece.file);
+    assert_eq!(samples, bars);
+    assert!(
+        piece
+            .trail
+            .iter()
+            .all(|(_, weight)| *weight >= piece.file.len() as u64)
+    );
+    let bound = Wish {
+        max_weight: Some(piece.file.len() as u64 - 1),
+        ..wish(&[], &[Format::WebP])
+    };
+    let piece = fired(&file, &bound, None).0.remove(0).1;
+    assert!(
+        matches!(piece.coding, Coding::Dial(_)),
+        "{:?}",
+        piece.coding
+    );
+}
+
+#[test]
+fn a_fixed_dial_is_used_once_and_a_score_is_passed_on() {
+    let file = common::jpeg();
+    let fixed = Wish {
+        coding: CodingWish::Dial(33),
+        ..wish(&[40, 20], &[Format::WebP, Format::Jpeg])
+    };
+    let score = |raster: &Raster, _: Format, _: &[u8]| raster.size().width() as f32;
+    let (pieces, _) = fired(&file, &fixed, Some(&score));
+    let found: Vec<_> = pieces
+        .iter()
+        .map(|(_, p)| (p.coding, p.trail.len(), p.score))
+        .collect();
+    let (at_20, at_40) = (
+        (Coding::Dial(33), 1, Some(20.0)),
+        (Coding::Dial(33), 1, Some(40.0)),
+    );
+    assert_eq!(found, [at_20, at_20, at_40, at_40]);
+}
+
+#[test]
+fn profiles_are_applied_and_said() {
+    let profile = moxcms::ColorProfile::new_display_p3()
+        .encode()
+        .expect("a profile");
+    let p3 = jpeg_with(&rgb(), ColorType::Rgb, |e| {
+        e.add_icc_profile(&profile).expect("short")
+    });
+    let (pieces, note) = fired(&p3, &wish(&[], &[Format::Png]), None);
+    assert_eq!(note, Some(ColourNote::Converted));
+    let (_, _, _, samples) = read_back(Format::Png, &pieces[0].1.file);
+    // Reds grow stronger in the smaller space.
+    let last = &samples[(common::WIDTH as usize - 1) * 4..][..3];
+    let plain = colour(common::WIDTH - 1, 0);
+    assert!(
+        last[0] > plain[0] && last[1] < plain[1],
+        "{last:?} from {plain:?}"
+    );
+
+    let broken = jpeg_with(&rgb(), ColorType::Rgb, |e| {
+        e.add_icc_profile(&profile[..200]).expect("short")
+    });
+    assert_eq!(
+        fired(&broken, &wish(&[], &[Format::Png]), None).1,
+        Some(ColourNote::ProfileDropped)
+    );
+}
+
+#[test]
+fn the_smallest_and_the_longest_pictures_are_encoded() {
+    for (width, height) in [
+        (1, 1),
+        (1, 7),
+        (3, 1),
+        (2, 2),
+        (15, 17),
+        (1, 5000),
+        (5000, 1),
+    ] {
+        let size = Size::new(width, height).expect("a size");
+        for channels in [Channels::Rgb, Channels::Rgba] {
+            let count = size.pixels() as usize * channels.count();
+            let samples = (0..count).map(|i| (i * 37) as u8).collect();
+            let raster = Raster::new(size, channels, samples).expect("whole rows");
+            for format in ALL
+                .into_iter()
+                .filter(|f| f.holds_alpha() || channels == Channels::Rgb)
+            {
+                let coding = match format {
+                    Format::Png => Coding::Lossless,
+                    _ => Coding::Dial(60),
+                };
+                let file = encode::encode(&raster, format, coding, Nature::Photo).expect("a file");
+                let (w, h, _, _) = read_back(format, &file);
+                assert_eq!((w, h), (width, height), "{format} {channels:?}");
+            }
+        }
+    }
+}
+
+#[test]
+fn what_a_format_cannot_hold_is_refused_with_its_name() {
+    let raster = |width, height, channels: Channels| {
+        let size = Size::new(width, height).expect("a size");
+        Raster::new(
+            size,
+            channels,
+            vec![9; size.pixels() as usize * channels.count()],
+        )
+        .expect("whole rows")
+    };
+    let long = raster(16_384, 1, Channels::Rgb);
+    let clear = raster(2, 2, Channels::Rgba);
+    let cases = [
+        encode::encode(&long, Format::WebP, Coding::Dial(50), Nature::Photo),
+        encode::encode(&clear, Format::Jpeg, Coding::Dial(50), Nature::Photo),
+        encode::encode(&clear, Format::Avif, Coding::Lossless, Nature::Photo),
+        encode::encode(&clear, Format::Png, Coding::Dial(50), Nature::Photo),
+    ];
+    let lines = cases.map(|made| made.expect_err("refused").to_string());
+    insta::assert_snapshot!(lines.join("\n"), @r"
+    16384×1 is too large for WebP, whose sides end at 16383 pixels
+    JPEG cannot hold this: it has no transparency
+    AVIF cannot hold this: it is always coded with loss here
+    PNG cannot hold this: it has no quality dial
+    ");
+}

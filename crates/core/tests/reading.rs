@@ -1,0 +1,210 @@
+//! Every variant of every readable format gives the pixels that went in.
+#![allow(missing_docs)]
+
+mod common;
+
+use common::{HEIGHT, WIDTH, colour, each_pixel, grey, probe, rgb, rgba, samples};
+use jpeg_encoder::{ColorType, SamplingFactor};
+use kiln_core::decode::{self, Allowance, DecodeError};
+use kiln_core::pixels::Orientation;
+use kiln_core::source::Delivery;
+use png::BitDepth;
+
+fn assert_near(name: &str, file: &[u8], wanted: &[u8], tolerance: u16) {
+    let found = samples(file).unwrap_or_else(|error| panic!("{name}: {error}"));
+    assert_eq!(found.len(), wanted.len(), "{name}");
+    for (at, (found, wanted)) in found.iter().zip(wanted).enumerate() {
+        let distance = found.abs_diff(u16::from(*wanted) * 257);
+        assert!(
+            distance <= tolerance * 257,
+            "{name}: sample {at} is {found}, not {wanted}"
+        );
+    }
+}
+
+#[test]
+fn every_kind_of_jpeg_is_read() {
+    let greys = each_pixel(grey);
+    for progressive in [false, true] {
+        for restart in [0, 3] {
+            let file = common::jpeg_with(&rgb(), ColorType::Rgb, |e| {
+                e.set_progressive(progressive);
+                if restart > 0 {
+                    e.set_restart_interval(restart);
+                }
+            });
+            let delivery = if progressive {
+                Delivery::Passes
+            } else {
+                Delivery::Whole
+            };
+            assert_eq!(probe(&file).delivery, delivery);
+            assert_near("colour", &file, &rgb(), 8);
+        }
+        let file = common::jpeg_with(&greys, ColorType::Luma, |e| e.set_progressive(progressive));
+        assert_near("grey", &file, &greys, 5);
+    }
+    for factor in [
+        SamplingFactor::R_4_2_0,
+        SamplingFactor::R_4_2_2,
+        SamplingFactor::R_4_4_0,
+        SamplingFactor::R_4_1_1,
+    ] {
+        let file = common::jpeg_with(&rgb(), ColorType::Rgb, |e| e.set_sampling_factor(factor));
+        assert_near(&format!("{factor:?}"), &file, &rgb(), 14);
+    }
+}
+
+/// Full ink is 255 on both sides; between them it is stored inverted, as Adobe does.
+#[test]
+fn four_inks_are_read_with_and_without_transform() {
+    for (name, colours) in [("CMYK", ColorType::Cmyk), ("YCCK", ColorType::CmykAsYcck)] {
+        let file = common::jpeg_with(&rgba(), colours, |_| {});
+        assert_near(name, &file, &rgba(), 8);
+    }
+}
+
+#[test]
+fn every_depth_and_colour_type_of_png_is_read() {
+    for (depth, bits) in [
+        (BitDepth::One, 1),
+        (BitDepth::Two, 2),
+        (BitDepth::Four, 4),
+        (BitDepth::Eight, 8),
+    ] {
+        let top = (1u32 << bits) - 1;
+        let level = |x: u32, y: u32| (x * 3 + y) & top;
+        let packed: Vec<u8> = (0..HEIGHT)
+            .flat_map(|y| {
+                let row: Vec<u32> = (0..WIDTH).map(|x| level(x, y)).collect();
+                let bytes = row.chunks(8 / bits).map(|group| {
+                    group
+                        .iter()
+                        .enumerate()
+                        .fold(0, |byte, (i, v)| byte | (v << (8 - bits * (i + 1))) as u8)
+                });
+                bytes.collect::<Vec<u8>>()
+            })
+            .collect();
+        let greys = each_pixel(|x, y| (level(x, y) * 255 / top) as u8);
+        assert_near(
+            "grey",
+            &common::png_with(png::ColorType::Grayscale, depth, &packed, |_| {}),
+            &greys,
+            0,
+        );
+
+        let entry = |i: u32| [i as u8, (255 - i) as u8, (i * 7) as u8];
+        let palette: Vec<u8> = (0..=top).flat_map(entry).collect();
+        let opaque = common::png_with(png::ColorType::Indexed, depth, &packed, |e| {
+            e.set_palette(palette.clone())
+        });
+        let colours = each_pixel(|x, y| entry(level(x, y))).concat();
+        assert_near("palette", &opaque, &colours, 0);
+
+        let holed = common::png_with(png::ColorType::Indexed, depth, &packed, |e| {
+            e.set_palette(palette);
+            e.set_trns(vec![0, 99]);
+        });
+        let alpha = |i: u32| [0, 99].get(i as usize).copied().unwrap_or(255);
+        let with_alpha =
+            each_pixel(|x, y| [entry(level(x, y)).as_slice(), &[alpha(level(x, y))]].concat())
+                .concat();
+        assert!(probe(&holed).alpha);
+        assert_near("palette with alpha", &holed, &with_alpha, 0);
+    }
+    let deep: Vec<u8> = rgba().iter().flat_map(|v| [*v, *v]).collect();
+    assert_near(
+        "16-bit",
+        &common::png_with(png::ColorType::Rgba, BitDepth::Sixteen, &deep, |_| {}),
+        &rgba(),
+        0,
+    );
+    assert_near("interlaced", &common::interlaced_png(false), &rgb(), 0);
+    assert_near(
+        "interlaced 16-bit",
+        &common::interlaced_png(true),
+        &rgb(),
+        0,
+    );
+}
+
+#[test]
+fn every_kind_of_webp_is_read() {
+    assert_near("lossless", &common::webp(true, false), &rgb(), 0);
+    assert_near("lossy", &common::webp(false, false), &rgb(), 14);
+    let (file, wanted) = (common::webp(true, true), rgba());
+    assert!(probe(&file).alpha);
+    let found = samples(&file).expect("a WebP");
+    for (found, wanted) in found
+        .chunks_exact(4)
+        .zip(wanted.chunks_exact(4))
+        .filter(|(_, w)| w[3] > 0)
+    {
+        assert_eq!(found, [0, 1, 2, 3].map(|i| u16::from(wanted[i]) * 257));
+    }
+}
+
+#[test]
+fn a_gif_gives_its_first_frame_on_a_transparent_screen() {
+    let file = common::gif();
+    let probe = probe(&file);
+    assert_eq!((probe.frames, probe.alpha), (2, true));
+    let found = samples(&file).expect("a GIF");
+    let pixel = |x: u32, y: u32| found[((y * WIDTH + x) * 4) as usize..][..4].to_vec();
+    assert_eq!(pixel(0, 0), [0; 4], "outside the frame");
+    assert_eq!(pixel(3, 2)[3], 0, "the transparent index");
+    assert_eq!(
+        pixel(4, 2),
+        [5, 250, 2, 255].map(|v| v * 257),
+        "the second pixel of the frame"
+    );
+}
+
+#[test]
+fn orientations_are_found_in_jpeg_png_and_webp() {
+    for number in 1..=8u16 {
+        let block = common::exif(number);
+        let jpeg = common::jpeg_with(&rgb(), ColorType::Rgb, |e| {
+            e.add_exif_metadata(&block).expect("short")
+        });
+        let mut png = common::png();
+        let chunk = common::png_chunk(b"eXIf", &block);
+        png.splice(33..33, chunk);
+        for (name, file) in [
+            ("JPEG", jpeg),
+            ("PNG", png),
+            ("WebP", common::webp_with_exif(&block)),
+        ] {
+            assert_eq!(
+                probe(&file).orientation,
+                Orientation::from_exif(number.into()),
+                "{name} {number}"
+            );
+        }
+    }
+}
+
+#[test]
+fn sizes_are_known_from_the_headers() {
+    for (name, file) in common::one_of_each() {
+        assert_eq!(probe(&file).stored, common::size(), "{name}");
+    }
+}
+
+#[test]
+fn a_picture_above_the_allowance_is_not_decoded() {
+    let file = common::png();
+    let allowance = Allowance {
+        pixels: u64::from(WIDTH * HEIGHT) - 1,
+    };
+    let refused = decode::open(&file, &probe(&file), allowance).map(|_| ());
+    assert!(matches!(refused, Err(DecodeError::TooLarge { .. })));
+}
+
+#[test]
+fn the_first_row_is_the_top_row() {
+    let found = samples(&common::png()).expect("a PNG");
+    let top_right = &found[(WIDTH as usize - 1) * 4..][..3];
+    assert_eq!(top_right, colour(WIDTH - 1, 0).map(|v| u16::from(v) * 257));
+}
