@@ -47,7 +47,7 @@ pub struct FireArgs {
     pub out: PathBuf,
 
     /// Widths as displayed, in CSS pixels. Without it every picture keeps its own.
-    #[arg(short, long, value_name = "PX,…", value_delimiter = ',', value_parser = wording::parse_width)]
+    #[arg(short, long, value_name = "PX,…", value_delimiter = ',', allow_negative_numbers = true, value_parser = wording::parse_width)]
     pub width: Vec<u32>,
 
     /// Device pixel ratios to make each width for.

@@ -26,7 +26,7 @@ pub enum Failure {
         "{piece}: is there already and is not a piece of an earlier firing; move it away or choose another --out"
     )]
     Foreign { piece: PathBuf },
-    #[error("{path}: cannot be written ({source}); choose another --out or make room")]
+    #[error("{path}: cannot be written ({source}); choose another folder or make room")]
     Unwritable {
         path: PathBuf,
         #[source]

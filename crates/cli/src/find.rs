@@ -45,19 +45,19 @@ pub struct Finding {
 /// Searches files and folders. Hidden files and the out folder are left out, a file that is
 /// reached in two ways counts once.
 pub fn find(paths: &[PathBuf], out: &Path) -> Result<Finding, Failure> {
-    let out = real(out);
+    let real_out = real(out);
     let mut finding = Finding::default();
     let mut seen = HashSet::new();
     for path in paths {
         let about = fs::metadata(path).map_err(|_| Failure::NoSuchPath(path.clone()))?;
-        if real(path).starts_with(&out) {
+        if real(path).starts_with(&real_out) {
             return Err(Failure::OutHoldsOriginals {
-                out,
+                out: out.to_owned(),
                 originals: path.clone(),
             });
         }
         if about.is_dir() {
-            search(path, &out, &mut seen, &mut finding);
+            search(path, &real_out, &mut seen, &mut finding);
         } else if seen.insert(identity(path)) {
             let name = path.file_name().map(PathBuf::from).unwrap_or_default();
             finding.look_at(path, &name, true);

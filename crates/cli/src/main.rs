@@ -11,7 +11,9 @@ mod settings;
 mod wording;
 mod write;
 
+use std::panic;
 use std::process::ExitCode;
+use std::thread;
 
 use clap::Parser;
 
@@ -20,6 +22,7 @@ use failure::Failure;
 use report::Channels;
 
 fn main() -> ExitCode {
+    quiet_panics_of_workers();
     let channels = Channels::of_this_process();
     let done = match Args::parse().command {
         Command::Fire(typed) => settings::Settings::resolve(&typed)
@@ -30,4 +33,15 @@ fn main() -> ExitCode {
         channels.complain(&failure);
         failure.exit()
     })
+}
+
+/// A codec that panics on a picture is reported as that picture's failure; the panic's own words
+/// would only confuse.
+fn quiet_panics_of_workers() {
+    let usual = panic::take_hook();
+    panic::set_hook(Box::new(move |about| {
+        if thread::current().name() == Some("main") {
+            usual(about);
+        }
+    }));
 }

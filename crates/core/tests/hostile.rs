@@ -1,5 +1,5 @@
 //! Broken files of every format: an error or a picture, never a panic, a hang or a flood.
-#![allow(missing_docs)]
+#![allow(missing_docs, clippy::expect_used, clippy::panic)]
 
 mod common;
 

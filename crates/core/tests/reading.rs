@@ -1,5 +1,5 @@
 //! Every variant of every readable format gives the pixels that went in.
-#![allow(missing_docs)]
+#![allow(missing_docs, clippy::expect_used, clippy::panic)]
 
 mod common;
 

@@ -8,8 +8,6 @@ use std::sync::mpsc;
 use std::thread;
 use std::time::Instant;
 
-pub use work::Written;
-
 use kiln_core::colour::ColourNote;
 use kiln_core::plan::{Job, Plan};
 

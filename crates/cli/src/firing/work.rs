@@ -9,7 +9,6 @@ use std::sync::mpsc::Sender;
 
 use kiln_core::colour::ColourNote;
 use kiln_core::decode::Allowance;
-use kiln_core::encode::Coding;
 use kiln_core::pipeline;
 use kiln_core::plan::{Job, Plan};
 use rayon::ThreadPoolBuilder;
@@ -17,6 +16,7 @@ use rayon::ThreadPoolBuilder;
 use super::gate::Gate;
 use crate::failure::Failure;
 use crate::find::Picture;
+use crate::report::Written;
 use crate::settings::Settings;
 use crate::write::{self, OutFolder};
 
@@ -39,21 +39,6 @@ pub enum What {
     Piece(usize, Result<Written, String>),
     /// All its pieces were tried, or none could be.
     Ended(Result<Option<ColourNote>, String>),
-}
-
-/// A piece that stands in the out folder.
-#[derive(Clone, Debug, PartialEq)]
-pub struct Written {
-    /// Bytes.
-    pub weight: u64,
-    /// How its samples are coded.
-    pub coding: Coding,
-    /// Coding and weight of every encode.
-    pub trail: Vec<(Coding, u64)>,
-    /// Whether it keeps its weight.
-    pub fits: bool,
-    /// Whether transparent pixels were laid over the backdrop.
-    pub flattened: bool,
 }
 
 static INTERRUPTED: AtomicBool = AtomicBool::new(false);
@@ -124,7 +109,7 @@ fn work(
             let written = made.map_err(|error| error.to_string()).and_then(|piece| {
                 let target = folder.below(&planned.name);
                 write::whole(&target, &piece.file).map_err(|error| {
-                    format!("cannot be written ({error}); make room or choose another --out")
+                    format!("cannot be written ({error}); choose another folder or make room")
                 })?;
                 Ok(Written {
                     weight: piece.file.len() as u64,

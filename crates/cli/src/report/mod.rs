@@ -8,7 +8,7 @@ use std::io::{self, IsTerminal, Write};
 use std::path::PathBuf;
 use std::process::ExitCode;
 
-use kiln_core::encode::Format;
+use kiln_core::encode::{Coding, Format};
 use kiln_core::pixels::{Backdrop, Size};
 use kiln_core::plan::Job;
 use kiln_core::source::Kind;
@@ -17,7 +17,6 @@ pub use progress::Progress;
 
 use crate::failure::Failure;
 use crate::find::Aside;
-use crate::firing::Written;
 use crate::settings::{Settings, Telling};
 use crate::wording;
 
@@ -87,6 +86,21 @@ pub enum Fired {
     Made(Written),
     /// It could not be made.
     Failed(String),
+}
+
+/// A piece that stands in the out folder.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Written {
+    /// Bytes.
+    pub weight: u64,
+    /// How its samples are coded.
+    pub coding: Coding,
+    /// Coding and weight of every encode.
+    pub trail: Vec<(Coding, u64)>,
+    /// Whether it keeps its weight.
+    pub fits: bool,
+    /// Whether transparent pixels were laid over the backdrop.
+    pub flattened: bool,
 }
 
 /// The sums of a firing.
@@ -225,8 +239,8 @@ impl FiringReport {
 fn over_budget(written: &Written, max_weight: Option<u64>) -> String {
     let most = max_weight.map_or(String::new(), wording::weight);
     let what = match written.coding {
-        kiln_core::encode::Coding::Dial(dial) => format!("even at its lowest dial, {dial}"),
-        kiln_core::encode::Coding::Lossless => "and has no dial to turn".to_owned(),
+        Coding::Dial(dial) => format!("even at its lowest dial, {dial}"),
+        Coding::Lossless => "and has no dial to turn".to_owned(),
     };
     let advice = "make it narrower or allow more";
     format!(

@@ -77,7 +77,7 @@ mod tests {
         // Bars of many colours with a soft column at each side.
         let bars = |x: u32, y: u32| {
             let bar = (x / 20 * 37 + y / 3 * 5) as u8;
-            let edge = if x % 20 == 0 { 40 } else { 0 };
+            let edge = if x.is_multiple_of(20) { 40 } else { 0 };
             [bar.wrapping_add(edge), (y * 2) as u8, bar ^ 90]
         };
         assert_eq!(painted(bars), Nature::Graphic);

@@ -1,5 +1,5 @@
 //! Small pictures of every kind, made with general-purpose encoders.
-#![allow(dead_code, missing_docs)]
+#![allow(dead_code, missing_docs, clippy::expect_used, clippy::panic)]
 
 use std::io::{Cursor, Write};
 

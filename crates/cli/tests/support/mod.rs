@@ -1,0 +1,166 @@
+//! A temporary folder with pictures, and the built program to run on it.
+#![allow(dead_code)]
+
+#[path = "../../../core/tests/common/mod.rs"]
+pub mod common;
+
+use std::collections::BTreeMap;
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::process::{Command, Output};
+
+use jpeg_encoder::{ColorType, Encoder};
+
+pub struct Scratch {
+    folder: tempfile::TempDir,
+}
+
+pub struct Done {
+    pub code: i32,
+    pub stdout: String,
+    pub stderr: String,
+}
+
+impl Scratch {
+    pub fn new() -> Self {
+        Scratch {
+            folder: tempfile::tempdir().expect("a temporary folder"),
+        }
+    }
+
+    pub fn path(&self, name: &str) -> PathBuf {
+        self.folder.path().join(name)
+    }
+
+    pub fn put(&self, name: &str, bytes: &[u8]) -> PathBuf {
+        let path = self.path(name);
+        fs::create_dir_all(path.parent().expect("a folder")).expect("a folder");
+        fs::write(&path, bytes).expect("a file");
+        path
+    }
+
+    /// A folder `photos` with one picture of each kind in subfolders.
+    pub fn with_photos() -> Self {
+        let scratch = Scratch::new();
+        scratch.put("photos/sea.JPG", &photo(300, 200, 1));
+        scratch.put("photos/rooms/lamp room ü.jpg", &photo(200, 300, 2));
+        scratch.put("photos/rooms/stairs.jpg", &turned(240, 180, 3, 6));
+        scratch.put("photos/logo.png", &common::png());
+        scratch.put("photos/beacon.gif", &common::gif());
+        scratch.put("photos/fog.webp", &common::webp(false, false));
+        scratch.put("photos/readme.txt", b"not a picture, and not called one");
+        scratch
+    }
+
+    pub fn command(&self, arguments: &[&str]) -> Command {
+        let mut command = Command::new(assert_cmd::cargo::cargo_bin!("kiln"));
+        command
+            .current_dir(self.folder.path())
+            .args(arguments)
+            .env("NO_COLOR", "1");
+        command
+    }
+
+    pub fn kiln(&self, arguments: &[&str]) -> Done {
+        let Output {
+            status,
+            stdout,
+            stderr,
+        } = self.command(arguments).output().expect("the program");
+        let text = |bytes| String::from_utf8(bytes).expect("text");
+        Done {
+            code: status.code().unwrap_or(-1),
+            stdout: text(stdout),
+            stderr: self.filtered(&text(stderr)),
+        }
+    }
+
+    /// Runs it and expects it to go well.
+    pub fn fires(&self, arguments: &[&str]) -> String {
+        let done = self.kiln(arguments);
+        assert_eq!(done.code, 0, "{}{}", done.stdout, done.stderr);
+        done.stdout
+    }
+
+    fn filtered(&self, text: &str) -> String {
+        let real = self.folder.path().canonicalize().expect("a path");
+        let text = text.replace(&*real.to_string_lossy(), "[here]");
+        text.replace(&*self.folder.path().to_string_lossy(), "[here]")
+    }
+
+    /// Every file below a folder, hidden ones too.
+    pub fn files(&self, folder: &str) -> BTreeMap<String, Vec<u8>> {
+        let root = self.path(folder);
+        let mut found = BTreeMap::new();
+        let mut open = vec![root.clone()];
+        while let Some(folder) = open.pop() {
+            for entry in fs::read_dir(&folder).into_iter().flatten() {
+                let path = entry.expect("an entry").path();
+                if path.is_dir() {
+                    open.push(path);
+                } else {
+                    let name = path
+                        .strip_prefix(&root)
+                        .expect("below")
+                        .to_string_lossy()
+                        .into_owned();
+                    found.insert(name, fs::read(&path).expect("a file"));
+                }
+            }
+        }
+        found
+    }
+
+    pub fn names(&self, folder: &str) -> Vec<String> {
+        self.files(folder).into_keys().collect()
+    }
+}
+
+/// A JPEG with gradients and grain.
+pub fn photo(width: u16, height: u16, seed: u64) -> Vec<u8> {
+    let (samples, mut file) = (grainy(width, height, seed), Vec::new());
+    let encoder = Encoder::new(&mut file, 92);
+    encoder
+        .encode(&samples, width, height, ColorType::Rgb)
+        .expect("a JPEG");
+    file
+}
+
+/// The same with an orientation tag.
+pub fn turned(width: u16, height: u16, seed: u64, orientation: u16) -> Vec<u8> {
+    let (samples, mut file) = (grainy(width, height, seed), Vec::new());
+    let mut encoder = Encoder::new(&mut file, 92);
+    encoder
+        .add_exif_metadata(&common::exif(orientation))
+        .expect("short");
+    encoder
+        .encode(&samples, width, height, ColorType::Rgb)
+        .expect("a JPEG");
+    file
+}
+
+fn grainy(width: u16, height: u16, seed: u64) -> Vec<u8> {
+    let mut dice = common::Dice(seed);
+    let mut samples = Vec::new();
+    for y in 0..usize::from(height) {
+        for x in 0..usize::from(width) {
+            let grain = dice.roll(24);
+            samples.extend(
+                [
+                    x * 200 / usize::from(width) + grain,
+                    y * 200 / usize::from(height) + grain,
+                    90 + grain,
+                ]
+                .map(|v| v as u8),
+            );
+        }
+    }
+    samples
+}
+
+/// Width and height of a finished piece, by its own header.
+pub fn measured(path: &Path) -> (u32, u32) {
+    let file = fs::read(path).expect("a piece");
+    let size = common::probe(&file).stored;
+    (size.width(), size.height())
+}
