@@ -208,11 +208,11 @@ fn note(
                     "its colour profile is damaged or does not fit it; sRGB was assumed".to_owned()
                 }
             }));
-            progress.ended(&job.original.name);
+            progress.ended(&job.original.name, 0);
         }
         work::What::Ended(Err(why)) => {
-            original.refuse(&why);
-            progress.ended(&job.original.name);
+            let given_up = original.refuse(&why);
+            progress.ended(&job.original.name, given_up);
         }
     }
 }

@@ -141,13 +141,11 @@ impl OriginalReport {
         }
     }
 
-    /// Marks all pieces that were not made as failed.
-    pub fn refuse(&mut self, why: &str) {
-        for piece in &mut self.pieces {
-            if piece.fired == Fired::Planned {
-                piece.fired = Fired::Failed(why.to_owned());
-            }
-        }
+    /// Marks all pieces that were not made as failed; returns how many those are.
+    pub fn refuse(&mut self, why: &str) -> usize {
+        let pieces = self.pieces.iter_mut();
+        let open = pieces.filter(|piece| piece.fired == Fired::Planned);
+        open.map(|piece| piece.fired = Fired::Failed(why.to_owned())).count()
     }
 
     /// Why it gave no piece at all, where that is so.

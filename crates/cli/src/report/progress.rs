@@ -48,8 +48,9 @@ impl Progress {
         self.bar.inc(1);
     }
 
-    /// A picture is done.
-    pub fn ended(&mut self, name: &str) {
+    /// A picture is done; so many of its pieces were given up.
+    pub fn ended(&mut self, name: &str, given_up: usize) {
+        self.bar.inc(given_up as u64);
         let name = wording::safe(name);
         if let Some(at) = self.in_work.iter().position(|n| *n == name) {
             self.in_work.remove(at);
