@@ -5,9 +5,12 @@ mod demo;
 mod failure;
 mod find;
 mod firing;
+mod gate;
+mod grid;
 mod ledger;
 mod report;
 mod settings;
+mod survey;
 mod wording;
 mod write;
 
@@ -27,6 +30,7 @@ fn main() -> ExitCode {
     let done = match Args::parse().command {
         Command::Fire(typed) => settings::Settings::resolve(&typed)
             .and_then(|settings| firing::run(&settings, &channels)),
+        Command::Survey(typed) => survey::run(&typed, &channels),
         Command::Demo(typed) => demo::run(&typed, &channels),
     };
     done.unwrap_or_else(|failure: Failure| {

@@ -3,6 +3,7 @@
 
 use kiln_core::encode::Format;
 use kiln_core::pixels::Backdrop;
+use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
 
 /// The widest that can be asked for: far above any display, far below any format's trouble.
 const WIDEST: u32 = 65_535;
@@ -98,6 +99,35 @@ pub fn parse_jobs(text: &str) -> Result<usize, String> {
     }
 }
 
+/// The order of a survey.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Order {
+    /// The heaviest first.
+    Weight,
+    /// What could lose most first.
+    Waste,
+    /// By path.
+    Name,
+}
+
+/// `--sort`: an order.
+pub fn parse_order(text: &str) -> Result<Order, String> {
+    match text.trim().to_ascii_lowercase().as_str() {
+        "weight" => Ok(Order::Weight),
+        "waste" => Ok(Order::Waste),
+        "name" => Ok(Order::Name),
+        _ => Err("the orders are weight, waste and name".to_owned()),
+    }
+}
+
+/// `--top`: a number of files.
+pub fn parse_top(text: &str) -> Result<usize, String> {
+    match text.trim().parse() {
+        Ok(top @ 1..) => Ok(top),
+        _ => Err("a number of files is a whole number from 1 on".to_owned()),
+    }
+}
+
 /// A weight in three digits: `812 B`, `62.1 KB`, `3.10 MB`.
 pub fn weight(bytes: u64) -> String {
     let (value, unit) = match bytes {
@@ -161,9 +191,43 @@ pub fn safe(name: &str) -> String {
     safe
 }
 
+/// A text of at most so many columns, its middle taken out if need be.
+pub fn shortened(text: &str, columns: usize) -> String {
+    if text.width() <= columns {
+        return text.to_owned();
+    }
+    let room = columns.saturating_sub(1);
+    let take = |chars: &mut dyn Iterator<Item = char>, room: usize| {
+        let mut used = 0;
+        let fits = |c: &char| {
+            used += c.width().unwrap_or(0);
+            used <= room
+        };
+        chars.take_while(fits).collect::<Vec<char>>()
+    };
+    // The end tells more than the beginning: width and format stand there.
+    let tail = take(&mut text.chars().rev(), room * 2 / 3);
+    let head = take(&mut text.chars(), room - room * 2 / 3);
+    head.into_iter()
+        .chain(['…'])
+        .chain(tail.into_iter().rev())
+        .collect()
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn names_are_shortened_in_the_middle() {
+        assert_eq!(shortened("rooms/a.png", 20), "rooms/a.png");
+        let short = shortened("banners/a very long name indeed-1200.webp", 20);
+        assert_eq!(
+            (short.as_str(), short.width()),
+            ("banners…ed-1200.webp", 20)
+        );
+        assert!(shortened("写真/灯台の写真-1200.webp", 18).width() <= 18);
+    }
 
     #[test]
     fn weights_are_read_in_every_unit() {

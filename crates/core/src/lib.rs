@@ -13,3 +13,4 @@ pub mod pixels;
 pub mod plan;
 pub mod size;
 pub mod source;
+pub mod survey;

@@ -1,6 +1,5 @@
 //! One run over many pictures: found, planned, made, written, recorded, reported.
 
-mod gate;
 mod work;
 
 use std::process::ExitCode;

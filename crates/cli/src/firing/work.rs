@@ -13,9 +13,9 @@ use kiln_core::pipeline;
 use kiln_core::plan::{Job, Plan};
 use rayon::ThreadPoolBuilder;
 
-use super::gate::Gate;
 use crate::failure::Failure;
 use crate::find::Picture;
+use crate::gate::Gate;
 use crate::report::Written;
 use crate::settings::Settings;
 use crate::write::{self, OutFolder};

@@ -76,7 +76,7 @@ struct Totals {
     heaviest_of_each: Option<u64>,
 }
 
-pub(super) fn write(out: &mut impl Write, report: &FiringReport) -> io::Result<()> {
+pub(super) fn write(out: &mut dyn Write, report: &FiringReport) -> io::Result<()> {
     let totals = report.totals();
     let document = Document {
         schema: SCHEMA,

@@ -13,7 +13,7 @@ use kiln_core::pixels::{Backdrop, Size};
 use kiln_core::plan::Job;
 use kiln_core::source::Kind;
 
-pub use progress::Progress;
+pub use progress::{Counting, Progress};
 
 use crate::failure::Failure;
 use crate::find::Aside;
@@ -145,7 +145,8 @@ impl OriginalReport {
     pub fn refuse(&mut self, why: &str) -> usize {
         let pieces = self.pieces.iter_mut();
         let open = pieces.filter(|piece| piece.fired == Fired::Planned);
-        open.map(|piece| piece.fired = Fired::Failed(why.to_owned())).count()
+        open.map(|piece| piece.fired = Fired::Failed(why.to_owned()))
+            .count()
     }
 
     /// Why it gave no piece at all, where that is so.
@@ -273,12 +274,20 @@ impl Channels {
         for (path, what) in report.problems() {
             self.say(&path, &what);
         }
-        let mut out = anstream::stdout().lock();
-        let told = match settings.telling {
+        self.print(|out, columns| match settings.telling {
             Telling::Quiet => Ok(()),
-            Telling::Json => json::write(&mut out, report),
-            Telling::Table { verbose } => table::write(&mut out, report, self.columns, verbose),
-        };
+            Telling::Json => json::write(out, report),
+            Telling::Table { verbose } => table::write(out, report, columns, verbose),
+        })
+    }
+
+    /// Prints to standard output, with the columns of the terminal that shows it, if one does.
+    pub fn print(
+        &self,
+        tell: impl FnOnce(&mut dyn Write, Option<usize>) -> io::Result<()>,
+    ) -> Result<(), Failure> {
+        let mut out = anstream::stdout().lock();
+        let told = tell(&mut out, self.columns);
         // A reader that has seen enough closes the pipe; that is no failure.
         match told.and_then(|()| out.flush()) {
             Err(error) if error.kind() != io::ErrorKind::BrokenPipe => {
@@ -290,6 +299,11 @@ impl Channels {
             }
             _ => Ok(()),
         }
+    }
+
+    /// Names something that went wrong.
+    pub fn name_problem(&self, path: &str, what: &str) {
+        self.say(path, what);
     }
 
     /// Says why a command did not do its work.

@@ -23,16 +23,9 @@ impl Progress {
             true => ProgressDrawTarget::stderr(),
             false => ProgressDrawTarget::hidden(),
         };
-        let bar = ProgressBar::with_draw_target(Some(plan.pieces() as u64), target);
-        // The template is a constant; if it were wrong, the plain bar would do.
-        if let Ok(style) =
-            ProgressStyle::with_template("{pos}/{len} pieces {bar:24.yellow} {wide_msg}")
-        {
-            bar.set_style(style.progress_chars("━━╌"));
-        }
-        bar.enable_steady_tick(Duration::from_millis(200));
+
         Progress {
-            bar,
+            bar: bar(plan.pieces(), "pieces", target),
             in_work: Vec::new(),
         }
     }
@@ -62,4 +55,43 @@ impl Progress {
     pub fn end(self) {
         self.bar.finish_and_clear();
     }
+}
+
+/// A bar that only counts.
+pub struct Counting {
+    bar: ProgressBar,
+}
+
+impl Counting {
+    /// A bar for so many things; hidden where nobody would see it.
+    pub fn start(count: usize, things: &'static str, channels: &Channels) -> Self {
+        let target = match channels.progress {
+            true => ProgressDrawTarget::stderr(),
+            false => ProgressDrawTarget::hidden(),
+        };
+        Counting {
+            bar: bar(count, things, target),
+        }
+    }
+
+    /// One more is done.
+    pub fn one(&self) {
+        self.bar.inc(1);
+    }
+
+    /// All is done; the bar goes away.
+    pub fn end(self) {
+        self.bar.finish_and_clear();
+    }
+}
+
+fn bar(count: usize, things: &str, target: ProgressDrawTarget) -> ProgressBar {
+    let bar = ProgressBar::with_draw_target(Some(count as u64), target);
+    let template = format!("{{pos}}/{{len}} {things} {{bar:24.yellow}} {{wide_msg}}");
+    // The template is a constant; if it were wrong, the plain bar would do.
+    if let Ok(style) = ProgressStyle::with_template(&template) {
+        bar.set_style(style.progress_chars("━━╌"));
+    }
+    bar.enable_steady_tick(Duration::from_millis(200));
+    bar
 }

@@ -2,32 +2,23 @@
 
 use std::io::{self, Write};
 
-use anstyle::{AnsiColor, Style};
-use comfy_table::{Cell, CellAlignment, ContentArrangement, Table};
+use anstyle::Style;
 use kiln_core::encode::Coding;
-use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
 
 use super::{Fired, FiringReport, OriginalReport, PieceReport, Totals};
 use crate::find::Aside;
+use crate::grid::{self, BAD, FAINT, GOOD, STRONG};
 use crate::wording;
 
-const STRONG: Style = Style::new().bold();
-const FAINT: Style = Style::new().dimmed();
-const GOOD: Style = AnsiColor::Green.on_default();
-const BAD: Style = AnsiColor::Red.on_default().bold();
-
-/// The fewest columns that a name is shortened to.
-const NAME_AT_LEAST: usize = 16;
-
 pub(super) fn write(
-    out: &mut impl Write,
+    out: &mut dyn Write,
     report: &FiringReport,
     columns: Option<usize>,
     verbose: bool,
 ) -> io::Result<()> {
     let rows = rows(report, verbose);
     if rows.len() > 1 {
-        writeln!(out, "{}\n", layout(rows, columns))?;
+        writeln!(out, "{}\n", grid::set(rows, columns, &[1, 2, 3]))?;
     }
     notes(out, report)?;
     asides(out, "Left out", &report.left_out)?;
@@ -36,13 +27,13 @@ pub(super) fn write(
 }
 
 /// A row: name, pixels, weight, change, remarks; each with its style.
-type Line = [(String, Style); 5];
+type Line = Vec<(String, Style)>;
 
 fn rows(report: &FiringReport, verbose: bool) -> Vec<Line> {
     let head = ["picture", "pixels", "weight", "change", ""];
-    let mut rows = vec![head.map(|text| (text.to_owned(), FAINT))];
+    let mut rows = vec![head.map(|text| (text.to_owned(), FAINT)).to_vec()];
     for original in report.originals.iter().filter(|o| o.refusal().is_none()) {
-        rows.push([
+        rows.push(vec![
             (wording::safe(&original.name), STRONG),
             (original.size.to_string(), Style::new()),
             (wording::weight(original.weight), Style::new()),
@@ -92,7 +83,7 @@ fn piece_row(piece: &PieceReport, original: &OriginalReport, verbose: bool) -> L
     if piece.short_of.is_some() {
         remarks.push("own width".to_owned());
     }
-    [
+    vec![
         (format!("  {}", wording::safe(&piece.name)), Style::new()),
         (piece.size.to_string(), Style::new()),
         (weight, Style::new()),
@@ -101,70 +92,8 @@ fn piece_row(piece: &PieceReport, original: &OriginalReport, verbose: bool) -> L
     ]
 }
 
-/// Sets the rows in columns. Where they are wider than the terminal, names give way first.
-fn layout(rows: Vec<Line>, columns: Option<usize>) -> String {
-    let widest = |column: usize| {
-        rows.iter()
-            .map(|row| row[column].0.width())
-            .max()
-            .unwrap_or(0)
-    };
-    // Two spaces between columns.
-    let others: usize = (1..5).map(widest).sum::<usize>() + 8;
-    let name = columns.map_or(usize::MAX, |all| {
-        all.saturating_sub(others).max(NAME_AT_LEAST)
-    });
-    let mut table = Table::new();
-    table.load_style(comfy_table::TableStyle::new());
-    table.set_content_arrangement(ContentArrangement::Disabled);
-    for mut row in rows {
-        row[0].0 = shortened(&row[0].0, name);
-        table.add_row(row.into_iter().enumerate().map(|(column, (text, style))| {
-            let styled = match text.is_empty() {
-                true => text,
-                false => format!("{style}{text}{style:#}"),
-            };
-            Cell::new(styled).set_alignment(match column {
-                1..=3 => CellAlignment::Right,
-                _ => CellAlignment::Left,
-            })
-        }));
-    }
-    for (index, column) in table.column_iter_mut().enumerate() {
-        column.set_padding((if index == 0 { 0 } else { 2 }, 0));
-    }
-    table
-        .lines()
-        .map(|line| line.trim_end().to_owned())
-        .collect::<Vec<_>>()
-        .join("\n")
-}
-
-/// A text of at most so many columns, its middle taken out if need be.
-fn shortened(text: &str, columns: usize) -> String {
-    if text.width() <= columns {
-        return text.to_owned();
-    }
-    let room = columns.saturating_sub(1);
-    let take = |chars: &mut dyn Iterator<Item = char>, room: usize| {
-        let mut used = 0;
-        let fits = |c: &char| {
-            used += c.width().unwrap_or(0);
-            used <= room
-        };
-        chars.take_while(fits).collect::<Vec<char>>()
-    };
-    // The end tells more than the beginning: width and format stand there.
-    let tail = take(&mut text.chars().rev(), room * 2 / 3);
-    let head = take(&mut text.chars(), room - room * 2 / 3);
-    head.into_iter()
-        .chain(['…'])
-        .chain(tail.into_iter().rev())
-        .collect()
-}
-
 /// Notes, each sentence once with the pictures that it holds for.
-fn notes(out: &mut impl Write, report: &FiringReport) -> io::Result<()> {
+fn notes(out: &mut dyn Write, report: &FiringReport) -> io::Result<()> {
     let mut grouped: Vec<(String, Vec<String>)> = Vec::new();
     let mut add = |note: &str, name: &str| {
         let name = wording::safe(name);
@@ -219,7 +148,7 @@ fn refused(report: &FiringReport) -> Vec<Aside> {
     all
 }
 
-fn asides(out: &mut impl Write, title: &str, asides: &[Aside]) -> io::Result<()> {
+fn asides(out: &mut dyn Write, title: &str, asides: &[Aside]) -> io::Result<()> {
     if asides.is_empty() {
         return Ok(());
     }
@@ -235,7 +164,7 @@ fn asides(out: &mut impl Write, title: &str, asides: &[Aside]) -> io::Result<()>
     writeln!(out)
 }
 
-fn totals(out: &mut impl Write, report: &FiringReport) -> io::Result<()> {
+fn totals(out: &mut dyn Write, report: &FiringReport) -> io::Result<()> {
     let Totals {
         originals,
         pieces,
@@ -292,20 +221,4 @@ fn totals(out: &mut impl Write, report: &FiringReport) -> io::Result<()> {
         writeln!(out, "{BAD}interrupted: the rest was not made{BAD:#}")?;
     }
     Ok(())
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn names_are_shortened_in_the_middle() {
-        assert_eq!(shortened("rooms/a.png", 20), "rooms/a.png");
-        let short = shortened("banners/a very long name indeed-1200.webp", 20);
-        assert_eq!(
-            (short.as_str(), short.width()),
-            ("banners…ed-1200.webp", 20)
-        );
-        assert!(shortened("写真/灯台の写真-1200.webp", 18).width() <= 18);
-    }
 }

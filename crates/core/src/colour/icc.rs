@@ -2,13 +2,59 @@
 
 use std::sync::Arc;
 
-use moxcms::{ColorProfile, Layout, Transform16BitExecutor, TransformOptions};
+use moxcms::{
+    ColorProfile, DataColorSpace, Layout, ProfileText, Transform16BitExecutor, TransformOptions,
+};
 
 use crate::decode::Ink;
 
 /// A profile that is damaged or does not fit the samples.
 #[derive(Debug, PartialEq, Eq)]
 pub(super) struct Unusable;
+
+/// What a profile says of itself.
+#[derive(Clone, Debug, PartialEq)]
+pub struct ProfileFacts {
+    /// Its description.
+    pub description: String,
+    /// Whether it can hold colours outside sRGB.
+    pub wide: bool,
+}
+
+/// Reads a profile's own words; `None` where it is damaged.
+pub fn describe(profile: &[u8]) -> Option<ProfileFacts> {
+    let profile = ColorProfile::new_from_slice(profile).ok()?;
+    let description = match &profile.description {
+        Some(ProfileText::PlainString(text)) => text.clone(),
+        Some(ProfileText::Localizable(texts)) => {
+            texts.first().map_or(String::new(), |t| t.value.clone())
+        }
+        Some(ProfileText::Description(texts)) => texts.ascii_string.clone(),
+        None => String::new(),
+    };
+    // The gamut's area in the chromaticity plane, with a tenth to spare for rounded primaries.
+    let is_rgb = profile.color_space == DataColorSpace::Rgb;
+    let wide = is_rgb && area(&profile) > 1.1 * area(&ColorProfile::new_srgb());
+    Some(ProfileFacts {
+        description: description.trim_matches(['\0', ' ']).to_owned(),
+        wide,
+    })
+}
+
+/// Twice the area of the triangle of the primaries, in CIE 1931 xy.
+fn area(profile: &ColorProfile) -> f64 {
+    let xy = |c: moxcms::Xyzd| {
+        let sum = (c.x + c.y + c.z).max(1e-9);
+        (c.x / sum, c.y / sum)
+    };
+    let [r, g, b] = [
+        profile.red_colorant,
+        profile.green_colorant,
+        profile.blue_colorant,
+    ]
+    .map(xy);
+    ((g.0 - r.0) * (b.1 - r.1) - (b.0 - r.0) * (g.1 - r.1)).abs()
+}
 
 /// A conversion of 16-bit samples to sRGB.
 pub(super) struct Conversion {
@@ -33,7 +79,7 @@ impl Conversion {
             Ink::Rgba => (Layout::Rgba, Layout::Rgba, Ink::Rgba),
             Ink::Cmyk => (Layout::Rgba, Layout::Rgb, Ink::Rgb),
         };
-        let is_ink_profile = source.color_space == moxcms::DataColorSpace::Cmyk;
+        let is_ink_profile = source.color_space == DataColorSpace::Cmyk;
         if is_ink_profile != (ink == Ink::Cmyk) {
             return Err(Unusable);
         }

@@ -5,6 +5,7 @@ mod curve;
 mod icc;
 
 pub use curve::to_srgb;
+pub use icc::{ProfileFacts, describe};
 
 use crate::decode::{Form, Ink, Row};
 use curve::{LINEAR_OF_8, linear_of_16};

@@ -75,6 +75,38 @@ fn damaged(error: DecodeErrors, bytes: &[u8]) -> DecodeError {
     DecodeError::damaged(Kind::Jpeg, said)
 }
 
+/// A progressive file without the scans that only refine AC coefficients (successive
+/// approximation, ITU-T T.81, G.1.2.3), or `None` where it has none or is not whole: what is
+/// damaged shall be found by the decoder.
+pub(super) fn without_refinements(bytes: &[u8]) -> Option<Vec<u8>> {
+    let mut kept = bytes.get(..2)?.to_vec();
+    let mut at = 2;
+    loop {
+        let &[0xFF, marker, ref rest @ ..] = bytes.get(at..)? else {
+            return None;
+        };
+        if marker == 0xD9 {
+            kept.extend_from_slice(&bytes[at..at + 2]);
+            return (kept.len() < at + 2).then_some(kept);
+        }
+        let length = usize::from(u16::from_be_bytes(*rest.first_chunk::<2>()?));
+        let segment = rest.get(..length)?;
+        let end = at + 2 + length;
+        let mut next = end;
+        if marker == 0xDA {
+            // Coded data go on to a marker that is neither an escaped byte nor a restart.
+            let stops = |pair: &[u8]| pair[0] == 0xFF && !matches!(pair[1], 0 | 0xD0..=0xD7 | 0xFF);
+            next += bytes.get(end..)?.windows(2).position(stops)?;
+        }
+        // The last three bytes: first and last coefficient, then the two bit positions.
+        let refines = matches!(segment, [.., first, _, bits] if *first > 0 && bits >> 4 > 0);
+        if marker != 0xDA || !refines {
+            kept.extend_from_slice(&bytes[at..next]);
+        }
+        at = next;
+    }
+}
+
 /// YCCK as Adobe stores it: the YCbCr of cyan, magenta and yellow as if they were red, green
 /// and blue, full ink 255, beside an inverted black (Adobe Technical Note 5116). The conversion
 /// is JFIF's (ITU-T T.871) in 16-bit fixed point.

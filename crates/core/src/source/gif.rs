@@ -3,59 +3,67 @@
 use std::io::{Read, Seek};
 
 use super::scan::Scan;
-use super::{Delivery, Kind, Probe, Trouble, size};
-use crate::pixels::Orientation;
+use super::{Headers, Kind, Model, Trouble, size};
+use crate::pixels::Size;
 
 const EXTENSION: u8 = 0x21;
 const IMAGE: u8 = 0x2C;
 const GRAPHIC_CONTROL: u8 = 0xF9;
+const COMMENT: u8 = 0xFE;
 
-pub(super) fn read<R: Read + Seek>(scan: &mut Scan<R>) -> Result<Probe, Trouble> {
+pub(super) fn read<R: Read + Seek>(scan: &mut Scan<R>) -> Result<Headers, Trouble> {
     scan.skip(6)?;
     let (width, height) = (scan.u16_little()?, scan.u16_little()?);
     let stored = size(width.into(), height.into())?;
     let [flags, _, _] = scan.bytes()?;
     scan.skip(palette_bytes(flags))?;
-    let mut probe = Probe {
-        kind: Kind::Gif,
-        stored,
-        orientation: Orientation::Upright,
-        alpha: false,
-        frames: 0,
-        delivery: Delivery::Whole,
-    };
+    let mut headers = Headers::new(Kind::Gif, Some(stored));
+    headers.frames = 0;
+    headers.model = Model::Palette;
+    headers.lossless = true;
     // A file that is cut off behind its first frame still has that one.
-    let walked = blocks(scan, &mut probe);
+    let walked = blocks(scan, stored, &mut headers);
     match walked {
-        Err(trouble) if probe.frames == 0 => Err(trouble),
-        _ if probe.frames == 0 => Err(Trouble::Rule("it holds no frame")),
-        _ => Ok(probe),
+        Err(trouble) if headers.frames == 0 => Err(trouble),
+        _ if headers.frames == 0 => Err(Trouble::Rule("it holds no frame")),
+        _ => Ok(headers),
     }
 }
 
-fn blocks<R: Read + Seek>(scan: &mut Scan<R>, probe: &mut Probe) -> Result<(), Trouble> {
+fn blocks<R: Read + Seek>(
+    scan: &mut Scan<R>,
+    screen: Size,
+    headers: &mut Headers,
+) -> Result<(), Trouble> {
     loop {
         match scan.byte()? {
             IMAGE => {
-                probe.frames += 1;
+                headers.frames += 1;
                 let (left, top) = (scan.u16_little()?, scan.u16_little()?);
                 let (width, height) = (scan.u16_little()?, scan.u16_little()?);
                 // What a first frame leaves uncovered is transparent.
                 let covers = |start: u16, side: u16, whole| start == 0 && u32::from(side) >= whole;
-                if probe.frames == 1 {
-                    probe.alpha |= !covers(left, width, probe.stored.width())
-                        || !covers(top, height, probe.stored.height());
+                if headers.frames == 1 {
+                    headers.alpha |= !covers(left, width, screen.width())
+                        || !covers(top, height, screen.height());
                 }
                 let flags = scan.byte()?;
                 scan.skip(palette_bytes(flags) + 1)?;
             }
-            EXTENSION => {
-                if scan.byte()? == GRAPHIC_CONTROL && probe.frames == 0 {
+            EXTENSION => match scan.byte()? {
+                GRAPHIC_CONTROL if headers.frames == 0 => {
                     let [_, flags] = scan.bytes()?;
-                    probe.alpha |= flags & 1 == 1;
+                    headers.alpha |= flags & 1 == 1;
                     scan.skip(3)?;
                 }
-            }
+                COMMENT => {
+                    let start = scan.position();
+                    skip_sub_blocks(scan)?;
+                    headers.ballast.comments += scan.position() - start;
+                    continue;
+                }
+                _ => {}
+            },
             _ => return Ok(()),
         }
         skip_sub_blocks(scan)?;

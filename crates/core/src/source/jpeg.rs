@@ -1,20 +1,28 @@
-//! The JPEG marker segments up to the frame header (ITU-T T.81, annex B).
+//! The JPEG marker segments up to the first scan (ITU-T T.81, annex B).
 
 use std::io::{Read, Seek};
 
 use super::scan::Scan;
-use super::{Delivery, Kind, Probe, Trouble, exif, size};
-use crate::pixels::Orientation;
+use super::{Delivery, Headers, JpegCoding, Kind, Model, Trouble, exif, metadata, size};
 
 const START_OF_IMAGE: u8 = 0xD8;
 const END_OF_IMAGE: u8 = 0xD9;
 const START_OF_SCAN: u8 = 0xDA;
+const QUANTISATION_TABLES: u8 = 0xDB;
+const APP0: u8 = 0xE0;
 const APP1: u8 = 0xE1;
+const APP2: u8 = 0xE2;
+const APP13: u8 = 0xED;
+const COMMENT: u8 = 0xFE;
 
-pub(super) fn read<R: Read + Seek>(scan: &mut Scan<R>) -> Result<Probe, Trouble> {
+const XMP: &[u8] = b"http://ns.adobe.com/xap/1.0/\0";
+const ICC: &[u8] = b"ICC_PROFILE\0";
+
+pub(super) fn read<R: Read + Seek>(scan: &mut Scan<R>) -> Result<Headers, Trouble> {
     scan.skip(2)?;
-    let mut orientation = None;
-    let mut frame = None;
+    let mut headers = Headers::new(Kind::Jpeg, None);
+    let mut profile = Vec::new();
+    let mut quality = None;
     loop {
         let marker = marker(scan)?;
         match marker {
@@ -23,30 +31,45 @@ pub(super) fn read<R: Read + Seek>(scan: &mut Scan<R>) -> Result<Probe, Trouble>
             _ => {}
         }
         let length = u64::from(scan.u16_big()?);
-        let body = length
+        let length = length
             .checked_sub(2)
             .ok_or(Trouble::Rule("a segment is shorter than its own length"))?;
-        let next = scan.position() + body;
+        let next = scan.position() + length;
         match marker {
-            APP1 if body >= 6 && orientation.is_none() && scan.bytes()? == *b"Exif\0\0" => {
-                orientation = Some(exif::orientation(&scan.vector(body - 6)?));
+            APP0 => density(&scan.vector(length)?, &mut headers),
+            APP1 => {
+                let body = scan.vector(length)?;
+                match body.strip_prefix(XMP) {
+                    Some(packet) => metadata::xmp(packet, &mut headers.ballast),
+                    None if body.starts_with(b"Exif\0\0") => exif::read(&body, &mut headers),
+                    None => headers.ballast.comments += length,
+                }
             }
+            APP2 => {
+                let body = scan.vector(length)?;
+                // Behind the name stand the part's number and the number of parts.
+                if let Some(part) = body.strip_prefix(ICC).and_then(|part| part.get(2..)) {
+                    profile.extend_from_slice(part);
+                }
+            }
+            APP13 => metadata::resource_blocks(&scan.vector(length)?, &mut headers.ballast),
+            COMMENT => headers.ballast.comments += length,
+            QUANTISATION_TABLES if quality.is_none() => quality = dial(&scan.vector(length)?),
             0xC0..=0xCF if !matches!(marker, 0xC4 | 0xC8 | 0xCC) => {
-                frame = Some(frame_header(scan, marker)?);
+                frame_header(scan, marker, &mut headers)?;
             }
             _ => {}
         }
         scan.go_to(next)?;
     }
-    let (stored, delivery) = frame.ok_or(Trouble::Rule("there is no frame header"))?;
-    Ok(Probe {
-        kind: Kind::Jpeg,
-        stored,
-        orientation: orientation.unwrap_or(Orientation::Upright),
-        alpha: false,
-        frames: 1,
-        delivery,
-    })
+    let coding = headers.jpeg.as_mut();
+    coding
+        .ok_or(Trouble::Rule("there is no frame header"))?
+        .quality = quality;
+    if !profile.is_empty() {
+        headers.add_icc(profile);
+    }
+    Ok(headers)
 }
 
 /// The next marker's code, behind any fill bytes.
@@ -63,10 +86,20 @@ fn marker<R: Read + Seek>(scan: &mut Scan<R>) -> Result<u8, Trouble> {
     }
 }
 
+/// The density of a JFIF segment, unless EXIF has given one.
+fn density(body: &[u8], headers: &mut Headers) {
+    if let [b'J', b'F', b'I', b'F', 0, _, _, unit @ 1..=2, high, low, ..] = *body {
+        let dots = f64::from(u16::from_be_bytes([high, low]));
+        let dots = if unit == 2 { dots * 2.54 } else { dots };
+        headers.dots_per_inch.get_or_insert(dots);
+    }
+}
+
 fn frame_header<R: Read + Seek>(
     scan: &mut Scan<R>,
     marker: u8,
-) -> Result<(crate::pixels::Size, Delivery), Trouble> {
+    headers: &mut Headers,
+) -> Result<(), Trouble> {
     if matches!(marker, 0xC3 | 0xC5..=0xC7 | 0xC9..=0xCF) {
         return Err(Trouble::Rule(
             "it is coded losslessly, hierarchically or arithmetically, which no browser shows",
@@ -76,9 +109,73 @@ fn frame_header<R: Read + Seek>(
         return Err(Trouble::Rule("it has more than 8 bits per sample"));
     }
     let (height, width) = (scan.u16_big()?, scan.u16_big()?);
-    let delivery = match marker {
-        0xC2 => Delivery::Passes,
-        _ => Delivery::Whole,
+    headers.stored = Some(size(width.into(), height.into())?);
+    let progressive = marker == 0xC2;
+    if progressive {
+        headers.delivery = Delivery::Passes;
+    }
+    let components = scan.byte()?;
+    let mut factors = Vec::new();
+    for _ in 0..components {
+        let [_, factor, _] = scan.bytes()?;
+        factors.push((factor >> 4, factor & 15));
+    }
+    headers.model = match components {
+        1 => Model::Grey,
+        4 => Model::Inks,
+        _ => Model::Colour,
     };
-    Ok((size(width.into(), height.into())?, delivery))
+    headers.jpeg = Some(JpegCoding {
+        progressive,
+        subsampling: subsampling(&factors),
+        quality: None,
+    });
+    Ok(())
+}
+
+/// The subsampling of the second component against the first, as people write it.
+fn subsampling(factors: &[(u8, u8)]) -> String {
+    let [(h0, v0), (h1, v1), ..] = *factors else {
+        return String::new();
+    };
+    if h1 == 0 || v1 == 0 {
+        return String::new();
+    }
+    match (h0 / h1, v0 / v1) {
+        (1, 1) => "4:4:4".to_owned(),
+        (2, 1) => "4:2:2".to_owned(),
+        (2, 2) => "4:2:0".to_owned(),
+        (1, 2) => "4:4:0".to_owned(),
+        (4, 1) => "4:1:1".to_owned(),
+        (4, 2) => "4:1:0".to_owned(),
+        (h, v) => format!("{h}×{v}"),
+    }
+}
+
+/// Sum of the luma table of ITU-T T.81, annex K.1, which the Independent JPEG Group scales.
+const STANDARD_SUM: f64 = 3688.0;
+
+/// The dial that a luma table comes from: its sum against the standard's gives the scale.
+fn dial(tables: &[u8]) -> Option<u8> {
+    let (&about, entries) = tables.split_first()?;
+    if about & 15 != 0 {
+        return None;
+    }
+    let sum: u32 = match about >> 4 {
+        0 => entries.get(..64)?.iter().map(|&v| u32::from(v)).sum(),
+        _ => {
+            let pairs = entries.get(..128)?.chunks_exact(2);
+            pairs
+                .map(|pair| u32::from(u16::from_be_bytes([pair[0], pair[1]])))
+                .sum()
+        }
+    };
+    let scale = f64::from(sum) / STANDARD_SUM * 100.0;
+    let dial = match scale {
+        // A table of ones.
+        _ if sum <= 64 => 100.0,
+        s if s <= 100.0 => (200.0 - s) / 2.0,
+        s => 5000.0 / s,
+    };
+    Some(dial.round().clamp(1.0, 100.0) as u8)
 }

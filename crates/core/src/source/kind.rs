@@ -20,8 +20,10 @@ pub enum Kind {
     Heic,
     /// ISO/IEC 18181.
     JpegXl,
-    /// TIFF 6.0 and camera raw files built on it.
+    /// TIFF 6.0.
     Tiff,
+    /// What a camera's sensor saw, in its maker's own form.
+    CameraRaw,
     /// Windows bitmap.
     Bmp,
     /// Windows icon.
@@ -51,6 +53,13 @@ impl Kind {
             base_media(head)
         } else if starts(&[0xFF, 0x0A]) || starts(b"\0\0\0\x0CJXL \r\n\x87\n") {
             Some(Kind::JpegXl)
+        } else if starts(b"FUJIFILMCCD-RAW")
+            || starts(b"IIU\0")
+            || starts(b"IIRO")
+            || starts(b"IIRS")
+            || (starts(b"II*\0") && head.get(8..10) == Some(b"CR"))
+        {
+            Some(Kind::CameraRaw)
         } else if starts(b"II*\0") || starts(b"MM\0*") || starts(b"II+\0") || starts(b"MM\0+") {
             Some(Kind::Tiff)
         } else if starts(b"BM") && head.get(6..10) == Some(&[0; 4]) {
@@ -79,7 +88,10 @@ impl Kind {
             Kind::Avif => &["avif"],
             Kind::Heic => &["heic", "heif", "hif"],
             Kind::JpegXl => &["jxl"],
-            Kind::Tiff => &["tif", "tiff", "dng", "nef", "cr2", "arw", "pef"],
+            Kind::Tiff => &["tif", "tiff"],
+            Kind::CameraRaw => &[
+                "dng", "nef", "cr2", "arw", "pef", "orf", "raf", "rw2", "srw",
+            ],
             Kind::Bmp => &["bmp", "dib"],
             Kind::Ico => &["ico"],
             Kind::Svg => &["svg"],
@@ -91,7 +103,7 @@ impl Kind {
     pub fn is_picture_extension(extension: &str) -> bool {
         use Kind::*;
         [
-            Jpeg, Png, WebP, Gif, Avif, Heic, JpegXl, Tiff, Bmp, Ico, Svg, Psd,
+            Jpeg, Png, WebP, Gif, Avif, Heic, JpegXl, Tiff, CameraRaw, Bmp, Ico, Svg, Psd,
         ]
         .iter()
         .any(|kind| kind.has_extension(extension))
@@ -108,6 +120,7 @@ impl Kind {
         match self {
             Kind::Svg => "drawings are sharp at every size, publish it as it is",
             Kind::Ico => "browsers ask for icons as they are, publish it as it is",
+            Kind::CameraRaw => "develop it and export it as JPEG of the highest quality",
             _ => "export it as PNG or as JPEG of the highest quality",
         }
     }
@@ -124,6 +137,7 @@ impl std::fmt::Display for Kind {
             Kind::Heic => "HEIC",
             Kind::JpegXl => "JPEG XL",
             Kind::Tiff => "TIFF",
+            Kind::CameraRaw => "camera raw",
             Kind::Bmp => "BMP",
             Kind::Ico => "ICO",
             Kind::Svg => "SVG",

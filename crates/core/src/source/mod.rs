@@ -1,12 +1,18 @@
 //! What did we get: kind by magic bytes, and what the headers say.
 
+mod base_media;
 mod exif;
 mod gif;
+mod headers;
 mod jpeg;
 mod kind;
+mod metadata;
 mod nature;
 mod png;
 mod scan;
+mod small;
+mod svg;
+mod tiff;
 mod webp;
 
 use std::io::{self, Read, Seek};
@@ -14,13 +20,14 @@ use std::io::{self, Read, Seek};
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
 
+pub use headers::{Ballast, Headers, JpegCoding, Model};
 pub use kind::Kind;
 pub use nature::Nature;
 
 use crate::pixels::{Orientation, Size};
 use scan::Scan;
 
-/// What the headers of a picture say, before any pixel is decoded.
+/// What a plan needs to know of a picture before any pixel is decoded.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Probe {
     /// The format, by its magic bytes.
@@ -96,6 +103,8 @@ enum Trouble {
     CutOff,
     Rule(&'static str),
     Read(io::Error),
+    /// Another format after all, and one that is not read.
+    Unread(Kind),
 }
 
 impl From<io::Error> for Trouble {
@@ -107,9 +116,14 @@ impl From<io::Error> for Trouble {
     }
 }
 
+/// Reads what a plan needs from the headers of a picture that pieces can be made from.
+pub fn probe<R: Read + Seek>(reader: R) -> Result<Probe, ProbeError> {
+    headers(reader)?.probe()
+}
+
 /// Reads the headers of a picture, wherever its bytes come from. Pixels are not decoded and
 /// not read, but for the few formats (GIF, animated WebP) whose frames stand between them.
-pub fn probe<R: Read + Seek>(reader: R) -> Result<Probe, ProbeError> {
+pub fn headers<R: Read + Seek>(reader: R) -> Result<Headers, ProbeError> {
     let mut scan = Scan::new(reader).map_err(ProbeError::Read)?;
     let mut head = [0; Kind::HEAD];
     let length = scan.fill(&mut head).map_err(ProbeError::Read)?;
@@ -122,7 +136,14 @@ pub fn probe<R: Read + Seek>(reader: R) -> Result<Probe, ProbeError> {
         Kind::Png => png::read,
         Kind::WebP => webp::read,
         Kind::Gif => gif::read,
-        _ => return Err(ProbeError::Unread(kind)),
+        Kind::Avif => base_media::read,
+        Kind::Tiff => tiff::read,
+        Kind::Bmp => small::bmp,
+        Kind::Ico => small::ico,
+        Kind::Svg => svg::read,
+        Kind::Heic | Kind::JpegXl | Kind::Psd | Kind::CameraRaw => {
+            return Err(ProbeError::Unread(kind));
+        }
     };
     let headers = scan.go_to(0).map_err(Trouble::from);
     headers.and_then(|()| read(&mut scan)).map_err(|trouble| {
@@ -131,6 +152,7 @@ pub fn probe<R: Read + Seek>(reader: R) -> Result<Probe, ProbeError> {
             Trouble::CutOff => ProbeError::CutOff { kind, at },
             Trouble::Rule(what) => ProbeError::Broken { kind, at, what },
             Trouble::Read(error) => ProbeError::Read(error),
+            Trouble::Unread(kind) => ProbeError::Unread(kind),
         }
     })
 }

@@ -31,6 +31,12 @@ const FEW_COLOURS: usize = 256;
 impl Nature {
     /// Looks at the pixels.
     pub fn of(raster: &Raster) -> Nature {
+        Nature::with_edges(raster).0
+    }
+
+    /// Looks at the pixels, and tells how often they differ strongly from the one to the left,
+    /// from 0 to 1.
+    pub fn with_edges(raster: &Raster) -> (Nature, f64) {
         let step = raster.channels().count();
         let (mut pairs, mut flat, mut edges) = (0u64, 0u64, 0u64);
         let mut colours = HashSet::new();
@@ -52,11 +58,21 @@ impl Nature {
         }
         let is_flat = flat as f64 > pairs as f64 * FLAT_SHARE;
         let is_edgy = edges as f64 >= (pairs - flat) as f64 * EDGE_SHARE;
-        if (is_flat && is_edgy) || colours.len() <= FEW_COLOURS {
-            Nature::Graphic
-        } else {
-            Nature::Photo
-        }
+        let nature = match (is_flat && is_edgy) || colours.len() <= FEW_COLOURS {
+            true => Nature::Graphic,
+            false => Nature::Photo,
+        };
+        (nature, edges as f64 / pairs.max(1) as f64)
+    }
+
+    /// Whether there are no more colours than a palette holds.
+    pub fn has_few_colours(raster: &Raster) -> bool {
+        let mut colours = HashSet::new();
+        let mut pixels = raster.samples().chunks_exact(raster.channels().count());
+        pixels.all(|pixel| {
+            colours.insert(pixel);
+            colours.len() <= FEW_COLOURS
+        })
     }
 }
 

@@ -1,0 +1,305 @@
+//! Headers, looks and findings of every picture below the paths.
+
+use std::collections::HashMap;
+use std::fs;
+use std::panic::{self, AssertUnwindSafe};
+use std::path::PathBuf;
+
+use kiln_core::colour;
+use kiln_core::decode::{self, Allowance};
+use kiln_core::encode::{self, Format};
+use kiln_core::pixels::{Channels as Samples, Raster};
+use kiln_core::source::{Headers, Probe};
+use kiln_core::survey::{self, Finding, Limits, Look, Name, Subject, Wanted};
+use rayon::ThreadPoolBuilder;
+use rayon::prelude::*;
+
+use crate::args::SurveyArgs;
+use crate::failure::Failure;
+use crate::find::{self, Aside, Candidate, HeaderTrouble};
+use crate::gate::Gate;
+use crate::report::{Channels, Counting};
+use crate::settings;
+
+/// The bytes that the pictures in work may hold together, unless one alone needs more.
+const ROOM: u64 = 600 << 20;
+
+/// The width of a thumbnail on the page, in pixels.
+const THUMBNAIL: u32 = 160;
+
+/// What is known of one file.
+#[derive(Debug)]
+pub struct Record {
+    /// Where it is.
+    pub path: PathBuf,
+    /// Its path below the folder that was given.
+    pub name: String,
+    /// Bytes.
+    pub weight: u64,
+    /// What its headers say, without the profile; `None` where they cannot be read.
+    pub headers: Option<Headers>,
+    /// The profile's own description.
+    pub profile: Option<colour::ProfileFacts>,
+    /// What a look at its pixels has shown; its thumbnail is kept apart.
+    pub look: Option<Look>,
+    /// The thumbnail as a WebP file.
+    pub thumbnail: Option<Vec<u8>>,
+    /// What is wrong.
+    pub findings: Vec<Finding>,
+}
+
+/// All that was found.
+#[derive(Debug)]
+pub struct Survey {
+    /// Every picture, ordered by path.
+    pub records: Vec<Record>,
+    /// Files and folders that could not be read.
+    pub unreadable: Vec<Aside>,
+    /// Whether pixels were looked at.
+    pub looked: bool,
+    /// The format of the estimates.
+    pub format: Format,
+}
+
+impl Record {
+    /// The bytes that it would weigh, or weighs where that is unknown or not less.
+    pub fn remains(&self) -> u64 {
+        let estimate = self.look.as_ref().map(|look| look.estimate.weight);
+        estimate.map_or(self.weight, |estimate| estimate.min(self.weight))
+    }
+
+    /// The bytes that could go.
+    pub fn waste(&self) -> u64 {
+        self.weight - self.remains()
+    }
+}
+
+/// What is known of a file after its headers were read.
+struct Opened {
+    record: Record,
+    probe: Option<Probe>,
+    /// Why it could not be looked at.
+    trouble: Option<Finding>,
+}
+
+/// Surveys everything below the paths.
+pub fn gather(typed: &SurveyArgs, channels: &Channels) -> Result<Survey, Failure> {
+    let (candidates, mut unreadable) = find::candidates(&typed.paths, None)?;
+    let jobs = typed.jobs.unwrap_or_else(settings::cores);
+    let name = |index| format!("kiln-work-{index}");
+    let pool = ThreadPoolBuilder::new()
+        .num_threads(jobs)
+        .thread_name(name)
+        .build()?;
+    let opened: Vec<_> = pool.install(|| candidates.into_par_iter().filter_map(open).collect());
+    let mut files = Vec::new();
+    for result in opened {
+        match result {
+            Ok(file) => files.push(file),
+            Err(aside) => unreadable.push(aside),
+        }
+    }
+    if files.is_empty() && unreadable.is_empty() {
+        let paths = typed.paths.iter().map(|p| p.display().to_string());
+        return Err(Failure::NothingFound(paths.collect::<Vec<_>>().join(", ")));
+    }
+    let allowance = Allowance {
+        pixels: typed.allowance,
+    };
+    if !typed.headers_only {
+        let all = Counting::start(files.len(), "pictures", channels);
+        let gate = Gate::new(jobs, ROOM);
+        // The largest first, so that no core is left alone with one at the end.
+        let mut order: Vec<&mut Opened> = files.iter_mut().collect();
+        order.sort_by_key(|file| std::cmp::Reverse(file.record.weight));
+        let (gate, counting) = (&gate, &all);
+        pool.in_place_scope(|scope| {
+            for file in order {
+                // Waiting here, outside the pool, keeps its threads free for work.
+                let pass = gate.enter(file.held());
+                scope.spawn(move |_| {
+                    look(file, typed, allowance);
+                    counting.one();
+                    drop(pass);
+                });
+            }
+        });
+        all.end();
+    }
+    let twins = match typed.headers_only {
+        true => HashMap::new(),
+        false => pool.install(|| twins(&files, allowance)),
+    };
+    let limits = Limits {
+        widest: widest(typed),
+        max_weight: typed.max_weight,
+    };
+    for (index, file) in files.iter_mut().enumerate() {
+        file.judge(&limits, twins.get(&index).map(String::as_str));
+    }
+    Ok(Survey {
+        records: files.into_iter().map(|file| file.record).collect(),
+        unreadable,
+        looked: !typed.headers_only,
+        format: typed.format,
+    })
+}
+
+/// The widest that any place shows, on a screen of density 2.
+fn widest(typed: &SurveyArgs) -> u32 {
+    typed.shown.saturating_mul(2)
+}
+
+fn open(candidate: Candidate) -> Option<Result<Opened, Aside>> {
+    let read = find::headers(&candidate)?;
+    let Candidate { path, name, .. } = candidate;
+    let record = |weight, headers| Record {
+        path: path.clone(),
+        name: name.clone(),
+        weight,
+        headers,
+        profile: None,
+        look: None,
+        thumbnail: None,
+        findings: Vec::new(),
+    };
+    Some(match read {
+        Ok((weight, mut headers)) => {
+            let profile = headers.icc.take();
+            let mut record = record(weight, None);
+            record.profile = profile.and_then(|profile| colour::describe(&profile));
+            let probe = headers.probe().ok();
+            record.headers = Some(headers);
+            Ok(Opened {
+                record,
+                probe,
+                trouble: None,
+            })
+        }
+        // What is there but of no use is a finding; what cannot be read at all is not.
+        Err(HeaderTrouble::NotRead(why)) => Ok(unfit(record, Name::NotRead, why)),
+        Err(HeaderTrouble::Unfit(why)) => Ok(unfit(record, Name::Damaged, why)),
+        Err(HeaderTrouble::Unreadable(why)) => Err(Aside { path, why }),
+    })
+}
+
+/// A file that is there, but of no use.
+fn unfit(record: impl Fn(u64, Option<Headers>) -> Record, name: Name, says: String) -> Opened {
+    let mut record = record(0, None);
+    record.weight = fs::metadata(&record.path).map_or(0, |about| about.len());
+    Opened {
+        record,
+        probe: None,
+        trouble: Some(Finding {
+            name,
+            says,
+            worth: None,
+        }),
+    }
+}
+
+fn look(file: &mut Opened, typed: &SurveyArgs, allowance: Allowance) {
+    let Some(probe) = &file.probe else {
+        return;
+    };
+    if !allowance.covers(probe.stored) {
+        let megapixels = probe.stored.pixels().div_ceil(1_000_000);
+        let says = format!(
+            "{megapixels} megapixels are more than the allowance; raise it with --allowance"
+        );
+        return file.trouble(Name::NotRead, says);
+    }
+    let wanted = Wanted {
+        width: widest(typed),
+        format: typed.format,
+        thumbnail: if typed.html.is_some() { THUMBNAIL } else { 0 },
+    };
+    // A decoder that panics costs its picture, not the run.
+    let looked = panic::catch_unwind(AssertUnwindSafe(|| {
+        let bytes = fs::read(&file.record.path).map_err(|error| error.to_string())?;
+        survey::look(&bytes, probe, allowance, wanted).map_err(|error| error.to_string())
+    }));
+    match looked {
+        Ok(Ok(mut look)) => {
+            file.record.thumbnail = look.thumbnail.take().and_then(|raster| packed(&raster));
+            file.record.look = Some(look);
+        }
+        Ok(Err(why)) => file.trouble(Name::Damaged, format!("{why}; export or copy it again")),
+        Err(_) => file.trouble(Name::Damaged, "the decoder failed on it".to_owned()),
+    }
+}
+
+/// A thumbnail as a small file.
+fn packed(raster: &Raster) -> Option<Vec<u8>> {
+    let nature = kiln_core::source::Nature::of(raster);
+    let dial = if raster.channels() == Samples::Rgba {
+        80
+    } else {
+        70
+    };
+    encode::encode(raster, Format::WebP, encode::Coding::Dial(dial), nature).ok()
+}
+
+/// For each file that shows the same pixels as an earlier one, that one's path. Only files of
+/// equal size are decoded for it.
+fn twins(files: &[Opened], allowance: Allowance) -> HashMap<usize, String> {
+    let mut by_size: HashMap<(u32, u32), Vec<usize>> = HashMap::new();
+    for (index, file) in files.iter().enumerate() {
+        if let (Some(probe), Some(_)) = (&file.probe, &file.record.look) {
+            let size = (probe.stored.width(), probe.stored.height());
+            by_size.entry(size).or_default().push(index);
+        }
+    }
+    let digested = |index: &usize| {
+        let file = &files[*index];
+        let bytes = fs::read(&file.record.path).ok()?;
+        let digest = survey::digest(&bytes, file.probe.as_ref()?, allowance).ok()?;
+        Some((digest, *index))
+    };
+    let mut twins = HashMap::new();
+    for group in by_size.values().filter(|group| group.len() > 1) {
+        let mut first: HashMap<u64, usize> = HashMap::new();
+        let digests: Vec<(u64, usize)> = group.par_iter().filter_map(digested).collect();
+        for (digest, index) in digests {
+            match first.get(&digest) {
+                Some(&earlier) => {
+                    let path = files[earlier].record.path.to_string_lossy().into_owned();
+                    twins.insert(index, path);
+                }
+                None => {
+                    first.insert(digest, index);
+                }
+            }
+        }
+    }
+    twins
+}
+
+impl Opened {
+    /// About how many bytes a look at it holds.
+    fn held(&self) -> u64 {
+        self.probe.as_ref().map_or(0, decode::memory) + self.record.weight
+    }
+
+    fn trouble(&mut self, name: Name, says: String) {
+        let worth = None;
+        self.trouble = Some(Finding { name, says, worth });
+    }
+
+    fn judge(&mut self, limits: &Limits, twin: Option<&str>) {
+        let record = &mut self.record;
+        if let Some(headers) = &record.headers {
+            let subject = Subject {
+                weight: record.weight,
+                headers,
+                profile: record.profile.as_ref(),
+                look: record.look.as_ref(),
+                twin,
+            };
+            record.findings = survey::findings(&subject, limits);
+        }
+        if let Some(trouble) = self.trouble.take() {
+            record.findings.insert(0, trouble);
+        }
+    }
+}

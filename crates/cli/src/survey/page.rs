@@ -1,0 +1,126 @@
+//! The survey as one self-contained page.
+
+use base64::Engine;
+use base64::engine::general_purpose::STANDARD;
+use minijinja::{Environment, context};
+use serde::Serialize;
+
+use super::summary::{self, LINKS};
+use super::{Record, Survey};
+use crate::wording;
+
+/// Every value that the template prints is escaped, since its name ends in `.html`.
+const TEMPLATE: &str = include_str!("page.html");
+
+#[derive(Serialize)]
+struct Row {
+    name: String,
+    kind: String,
+    pixels: String,
+    area: u64,
+    weight: String,
+    bytes: u64,
+    would_be: String,
+    remains: u64,
+    waste: u64,
+    /// Lengths of the two parts of the bar, in per cent of the heaviest.
+    solid: f64,
+    light: f64,
+    thumbnail: Option<String>,
+    findings: Vec<Note>,
+}
+
+#[derive(Serialize)]
+struct Note {
+    name: &'static str,
+    says: String,
+    worth: String,
+    files: usize,
+    urgent: bool,
+}
+
+#[derive(Serialize)]
+struct Load {
+    name: &'static str,
+    before: String,
+    after: Option<String>,
+}
+
+/// The whole page.
+pub(super) fn render(survey: &Survey, shown: &[&Record]) -> String {
+    let totals = summary::totals(survey);
+    let heaviest = shown.iter().map(|record| record.weight).max().unwrap_or(1);
+    let notes: Vec<Note> = summary::sums(survey)
+        .into_iter()
+        .map(|sum| note(sum.name, sum.says, Some(sum.worth), sum.files))
+        .collect();
+    let links: Vec<Load> = LINKS
+        .iter()
+        .map(|link| Load {
+            name: link.name,
+            before: wording::time(link.seconds(totals.files, totals.weight)),
+            after: totals
+                .remains
+                .map(|bytes| wording::time(link.seconds(totals.files, bytes))),
+        })
+        .collect();
+    let mut environment = Environment::new();
+    // The template is a constant; a mistake in it shows in the first test that renders it.
+    let rendered = environment
+        .add_template("page.html", TEMPLATE)
+        .and_then(|()| {
+            environment.get_template("page.html")?.render(context! {
+                rows => shown.iter().map(|record| row(record, heaviest)).collect::<Vec<_>>(),
+                left => survey.records.len() - shown.len(),
+                notes,
+                links,
+                files => wording::count(totals.files, "file", "files"),
+                weight => wording::weight(totals.weight),
+                heaviest => totals.heaviest,
+                remains => totals.remains.map(wording::weight),
+                change => totals.remains.map(|remains| wording::change(totals.weight, remains)),
+                format => survey.format.to_string(),
+            })
+        });
+    rendered.unwrap_or_else(|error| format!("<!doctype html><p>{error}"))
+}
+
+fn note(name: kiln_core::survey::Name, says: String, worth: Option<u64>, files: usize) -> Note {
+    Note {
+        name: name.as_str(),
+        says: wording::safe(&says),
+        worth: worth
+            .filter(|worth| *worth > 0)
+            .map_or(String::new(), wording::weight),
+        files,
+        urgent: name <= kiln_core::survey::Name::OverLimit,
+    }
+}
+
+fn row(record: &Record, heaviest: u64) -> Row {
+    let headers = record.headers.as_ref();
+    let size = headers.and_then(|h| h.upright());
+    let share = |bytes: u64| (bytes as f64 / heaviest as f64 * 1000.0).round() / 10.0;
+    let findings = record.findings.iter();
+    Row {
+        name: wording::safe(&record.name),
+        kind: headers.map_or(String::new(), |h| h.kind.to_string()),
+        pixels: size.map_or(String::new(), |size| size.to_string()),
+        area: size.map_or(0, |size| size.pixels()),
+        weight: wording::weight(record.weight),
+        bytes: record.weight,
+        would_be: match &record.look {
+            Some(_) if record.waste() > 0 => wording::weight(record.remains()),
+            Some(_) => "as it is".to_owned(),
+            None => String::new(),
+        },
+        remains: record.remains(),
+        waste: record.waste(),
+        solid: share(record.remains()),
+        light: share(record.waste()),
+        thumbnail: record.thumbnail.as_ref().map(|file| STANDARD.encode(file)),
+        findings: findings
+            .map(|f| note(f.name, f.says.clone(), f.worth, 1))
+            .collect(),
+    }
+}

@@ -1,0 +1,170 @@
+//! The survey as a table for people.
+
+use std::io::{self, Write};
+
+use anstyle::Style;
+use kiln_core::survey::Name;
+
+use super::summary::{self, LINKS, Totals};
+use super::{Record, Survey};
+use crate::grid::{self, BAD, FAINT, STRONG, WASTE};
+use crate::wording;
+
+/// Columns of the longest bar.
+const BAR: u64 = 12;
+
+pub(super) fn write(
+    out: &mut dyn Write,
+    survey: &Survey,
+    shown: &[&Record],
+    columns: Option<usize>,
+) -> io::Result<()> {
+    let heaviest = shown.iter().map(|record| record.weight).max().unwrap_or(0);
+    let head = [
+        "picture",
+        "kind",
+        "pixels",
+        "weight",
+        "would be",
+        "█ stays ░ goes",
+        "findings",
+    ];
+    let mut rows = vec![head.map(|text| (text.to_owned(), FAINT)).to_vec()];
+    rows.extend(shown.iter().map(|record| row(record, heaviest)));
+    // The last column may run into a second line rather than push the names away.
+    let findings = columns.map(|all| all * 2 / 5);
+    for row in rows.iter_mut() {
+        if let (Some(most), Some((text, _))) = (findings, row.last_mut()) {
+            *text = folded(text, most);
+        }
+    }
+    writeln!(out, "{}\n", grid::set(rows, columns, &[2, 3, 4]))?;
+    let left = survey.records.len() - shown.len();
+    if left > 0 {
+        writeln!(
+            out,
+            "{FAINT}and {} more{FAINT:#}\n",
+            wording::count(left, "file", "files")
+        )?;
+    }
+    findings_in_all(out, survey)?;
+    totals(out, survey)
+}
+
+fn row(record: &Record, heaviest: u64) -> Vec<(String, Style)> {
+    let plain = |text: String| (text, Style::new());
+    let headers = record.headers.as_ref();
+    let pixels = headers
+        .and_then(|h| h.upright())
+        .map_or(String::new(), |size| size.to_string());
+    let would_be = match &record.look {
+        Some(look) if look.estimate.weight < record.weight => wording::weight(look.estimate.weight),
+        Some(_) => "as it is".to_owned(),
+        None => String::new(),
+    };
+    let urgent = record
+        .findings
+        .first()
+        .is_some_and(|f| f.name <= Name::OverLimit);
+    let names: Vec<&str> = record.findings.iter().map(|f| f.name.as_str()).collect();
+    vec![
+        (wording::safe(&record.name), STRONG),
+        (headers.map_or(String::new(), |h| h.kind.to_string()), FAINT),
+        plain(pixels),
+        plain(wording::weight(record.weight)),
+        plain(would_be),
+        (bar(record, heaviest), Style::new()),
+        (names.join(" "), if urgent { Style::new() } else { FAINT }),
+    ]
+}
+
+/// A bar as long as the file is heavy: solid what remains, light what could go.
+fn bar(record: &Record, heaviest: u64) -> String {
+    let cells = |bytes: u64| (bytes * BAR).div_ceil(heaviest.max(1)) as usize;
+    let all = cells(record.weight);
+    // What could go shows once it is half a cell.
+    let light = (record.waste() * BAR + heaviest / 2) / heaviest.max(1);
+    let light = (light as usize).min(all);
+    format!("{}{}", "█".repeat(all - light), "░".repeat(light))
+}
+
+/// Words set in lines of at most so many columns; one word is never cut.
+fn folded(text: &str, columns: usize) -> String {
+    let mut lines = vec![String::new()];
+    for word in text.split(' ') {
+        match lines.last_mut() {
+            Some(line) if line.is_empty() => line.push_str(word),
+            Some(line) if line.len() + 1 + word.len() <= columns => {
+                line.push(' ');
+                line.push_str(word);
+            }
+            _ => lines.push(word.to_owned()),
+        }
+    }
+    lines.join("\n")
+}
+
+fn findings_in_all(out: &mut dyn Write, survey: &Survey) -> io::Result<()> {
+    let sums = summary::sums(survey);
+    if sums.is_empty() {
+        return writeln!(out, "Nothing to complain about.\n");
+    }
+    writeln!(out, "{STRONG}Findings{STRONG:#}")?;
+    let name = sums
+        .iter()
+        .map(|sum| sum.name.as_str().len())
+        .max()
+        .unwrap_or(0);
+    for sum in &sums {
+        let style = if sum.name <= Name::OverLimit {
+            BAD
+        } else {
+            WASTE
+        };
+        let files = wording::count(sum.files, "file", "files");
+        let worth = match sum.worth {
+            0 => String::new(),
+            worth => format!("worth {}", wording::weight(worth)),
+        };
+        let pad = name - sum.name.as_str().len();
+        writeln!(
+            out,
+            "  {style}{}{style:#}{:pad$}  {files:>9}  {worth:>13}  {FAINT}{}{FAINT:#}",
+            sum.name.as_str(),
+            "",
+            wording::safe(&sum.says)
+        )?;
+    }
+    writeln!(out)
+}
+
+fn totals(out: &mut dyn Write, survey: &Survey) -> io::Result<()> {
+    let Totals {
+        files,
+        weight,
+        remains,
+        heaviest,
+    } = summary::totals(survey);
+    let counts = wording::count(files, "file", "files");
+    writeln!(
+        out,
+        "{STRONG}{counts}, {}{STRONG:#}; {heaviest} of them make 80% of it",
+        wording::weight(weight)
+    )?;
+    if let Some(remains) = remains {
+        writeln!(
+            out,
+            "as {} of the right width {} would remain ({})",
+            survey.format,
+            wording::weight(remains),
+            wording::change(weight, remains)
+        )?;
+    }
+    for link in &LINKS {
+        let before = wording::time(link.seconds(files, weight));
+        let after = remains.map(|remains| wording::time(link.seconds(files, remains)));
+        let after = after.map_or(String::new(), |after| format!(" → {after}"));
+        writeln!(out, "  {:10}  {before}{after}", link.name)?;
+    }
+    Ok(())
+}

@@ -1,0 +1,272 @@
+//! A quick look at the pixels: one pass over the rows.
+
+use std::hash::Hasher;
+
+use serde::Serialize;
+use thiserror::Error;
+use xxhash_rust::xxh3::Xxh3;
+
+use super::activity;
+use super::estimate::Sampler;
+use super::reduce::{Reduced, Reducer};
+use crate::colour::Working;
+use crate::decode::{self, Allowance, DecodeError, Form, Ink, Row};
+use crate::encode::{EncodeError, Format};
+use crate::pipeline::{self, FireError};
+use crate::pixels::{Backdrop, Channels, Raster, Size};
+use crate::plan::{CodingWish, Job, Original, Plan, Wish};
+use crate::size::Sizer;
+use crate::source::{Nature, Probe};
+
+/// The small copy's longer side is about this, in pixels: graphics and photos are told apart
+/// best at the size at which they are looked at.
+const SMALL: u32 = 720;
+
+/// A graphic whose neighbours differ strongly at least this often is made of text. Measured at
+/// 800 pixels: posters and screenshots 0.08 to 0.4, charts and logos up to 0.046.
+const TEXT_EDGES: f64 = 0.06;
+
+/// Graphics above this are estimated from bands as well: a second pass would take too long.
+const WHOLE_TRIAL_PIXELS: u64 = 12_000_000;
+
+/// Up to this, a picture that is not made smaller is decoded exactly: the estimate of a small
+/// file would else miss its finest details. Large ones have details to spare, and cost time.
+const EXACT_PIXELS: u64 = 4_000_000;
+
+/// What is wanted of a look.
+#[derive(Clone, Copy, Debug)]
+pub struct Wanted {
+    /// The width that the picture would be made at, never above its own.
+    pub width: u32,
+    /// The format that it would be made in.
+    pub format: Format,
+    /// The width of the thumbnail, 0 for none.
+    pub thumbnail: u32,
+}
+
+/// What a picture shows.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Content {
+    /// Continuous tones.
+    Photo,
+    /// Text: a poster, a screenshot.
+    Text,
+    /// Flat areas: a logo, a chart.
+    Flat,
+}
+
+/// What a picture would weigh.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize)]
+pub struct Estimate {
+    /// Width and height of the piece.
+    pub size: Size,
+    /// Its format.
+    pub format: Format,
+    /// Its estimated bytes.
+    pub weight: u64,
+}
+
+/// What a look has shown.
+#[derive(Clone, Debug)]
+pub struct Look {
+    /// What the picture shows.
+    pub content: Content,
+    /// Whether any pixel is transparent.
+    pub alpha_used: bool,
+    /// Whether any sample needs more than 8 bits.
+    pub depth_used: bool,
+    /// Different colours in the small copy, as far as 256.
+    pub few_colours: bool,
+    /// What it would weigh.
+    pub estimate: Estimate,
+    /// A small picture of it, upright.
+    pub thumbnail: Option<Raster>,
+}
+
+/// Why a look failed.
+#[derive(Debug, Error)]
+pub enum LookError {
+    /// The original is damaged.
+    #[error(transparent)]
+    Decode(#[from] DecodeError),
+    /// The trial could not be encoded.
+    #[error(transparent)]
+    Encode(#[from] EncodeError),
+    /// Rows were missing.
+    #[error("the picture is cut off: rows are missing at its end")]
+    RowsMissing,
+}
+
+/// Looks at a picture.
+pub fn look(
+    bytes: &[u8],
+    probe: &Probe,
+    allowance: Allowance,
+    wanted: Wanted,
+) -> Result<Look, LookError> {
+    let upright = probe.upright();
+    let target = upright.at_width(wanted.width.min(upright.width()));
+    let shrinks = u64::from(upright.width()) * 10 >= u64::from(target.width()) * 14;
+    let mut rows = match shrinks || upright.pixels() > EXACT_PIXELS {
+        true => decode::open_coarse(bytes, probe, allowance)?,
+        false => decode::open(bytes, probe, allowance)?,
+    };
+    let form = rows.form().clone();
+    let mut reducer = Reducer::new(&form, SMALL);
+    let mut sampler = Sampler::new(&form, probe.orientation.apply_to_size(target));
+    let (mut alpha_used, mut depth_used) = (false, false);
+    for _ in 0..form.size.height() {
+        let row = rows.next_row()?;
+        alpha_used = alpha_used || (form.ink.has_alpha() && has_clear_pixel(row, form.ink.count()));
+        depth_used = depth_used || needs_depth(row);
+        reducer.push(row);
+        sampler.push(row);
+    }
+    let small = reducer.finish(form.icc).ok_or(LookError::RowsMissing)?;
+    let sample = sampler.finish().ok_or(LookError::RowsMissing)?;
+    let stored = sized(&small, small.form.size).ok_or(LookError::RowsMissing)?;
+    let (nature, edges) = Nature::with_edges(&stored);
+    let weight = match nature {
+        // What makes a graphic heavy stands in a few places: only the whole of it tells.
+        Nature::Graphic if upright.pixels() <= WHOLE_TRIAL_PIXELS => {
+            whole_trial(bytes, probe, allowance, target, wanted.format)?
+        }
+        _ => sample.weigh(wanted.format, nature, &activity::of_rows(&stored))?,
+    };
+    let upright_small = probe.orientation.apply_to_size(small.form.size);
+    let thumbnail = (wanted.thumbnail > 0).then(|| {
+        let size = upright_small.at_width(wanted.thumbnail.min(upright_small.width()));
+        let raster = sized(&small, probe.orientation.apply_to_size(size));
+        raster.map(|raster| probe.orientation.apply(raster))
+    });
+    Ok(Look {
+        content: match nature {
+            Nature::Photo => Content::Photo,
+            Nature::Graphic if edges > TEXT_EDGES => Content::Text,
+            Nature::Graphic => Content::Flat,
+        },
+        alpha_used,
+        depth_used,
+        few_colours: Nature::has_few_colours(&stored),
+        estimate: Estimate {
+            size: target,
+            format: wanted.format,
+            weight,
+        },
+        thumbnail: thumbnail.flatten(),
+    })
+}
+
+/// A digest of all pixels, upright or not, in 16 bits: equal for files that show the same.
+pub fn digest(bytes: &[u8], probe: &Probe, allowance: Allowance) -> Result<u64, DecodeError> {
+    let mut rows = decode::open(bytes, probe, allowance)?;
+    let form = rows.form().clone();
+    let (mut working, _) = Working::new(&form);
+    let mut hasher = Xxh3::new();
+    let (mut light, mut opaque) = (Vec::new(), Vec::new());
+    for _ in 0..form.size.height() {
+        working.row(rows.next_row()?, &mut light);
+        // An alpha channel that is idle does not make another picture.
+        let row: &[f32] = match working.channels() {
+            4 if light.chunks_exact(4).all(|pixel| pixel[3] == 1.0) => {
+                opaque.clear();
+                opaque.extend(light.chunks_exact(4).flat_map(|p| [p[0], p[1], p[2]]));
+                &opaque
+            }
+            _ => &light,
+        };
+        for light in row {
+            hasher.write_u32(light.to_bits());
+        }
+    }
+    hasher.write_u32(form.size.width());
+    Ok(hasher.finish())
+}
+
+fn has_clear_pixel(row: Row<'_>, step: usize) -> bool {
+    match row {
+        Row::Eight(row) => row
+            .chunks_exact(step)
+            .any(|pixel| pixel[step - 1] != u8::MAX),
+        Row::Sixteen(row) => row
+            .chunks_exact(step)
+            .any(|pixel| pixel[step - 1] != u16::MAX),
+    }
+}
+
+/// Whether 16-bit samples are more than 8-bit ones written twice.
+fn needs_depth(row: Row<'_>) -> bool {
+    match row {
+        Row::Eight(_) => false,
+        Row::Sixteen(row) => row.iter().any(|&sample| sample % 257 != 0),
+    }
+}
+
+/// The small copy in sRGB at a size, as stored.
+fn sized(small: &Reduced, size: Size) -> Option<Raster> {
+    let Form {
+        size: from, ink, ..
+    } = small.form;
+    if size == from && ink == Ink::Rgb && small.form.icc.is_none() {
+        return Raster::new(size, Channels::Rgb, small.samples.clone());
+    }
+    let (mut working, _) = Working::new(&small.form);
+    let mut sizer = Sizer::new(from, size, working.channels());
+    let mut light = Vec::new();
+    for row in small
+        .samples
+        .chunks_exact(from.width() as usize * ink.count())
+    {
+        working.row(Row::Eight(row), &mut light);
+        sizer.push(&light);
+    }
+    sizer.finish()
+}
+
+/// The weight of the finished piece itself.
+fn whole_trial(
+    bytes: &[u8],
+    probe: &Probe,
+    allowance: Allowance,
+    target: Size,
+    format: Format,
+) -> Result<u64, LookError> {
+    let wish = Wish {
+        widths: vec![target.width()],
+        densities: vec![1.0],
+        formats: vec![format],
+        max_weight: None,
+        coding: CodingWish::Usual,
+        backdrop: Backdrop::WHITE,
+    };
+    let original = Original {
+        path: String::new(),
+        name: String::new(),
+        weight: bytes.len() as u64,
+        probe: probe.clone(),
+    };
+    let jobs = Plan::new(vec![original], &wish)
+        .map(|plan| plan.jobs)
+        .unwrap_or_default();
+    let mut weight = None;
+    for job in &jobs {
+        weight = Some(trial(bytes, job, allowance)?);
+    }
+    weight.ok_or(LookError::RowsMissing)
+}
+
+fn trial(bytes: &[u8], job: &Job, allowance: Allowance) -> Result<u64, LookError> {
+    let mut weight = Err(LookError::RowsMissing);
+    pipeline::fire(bytes, job, allowance, None, |_, _, made| {
+        weight = made
+            .map(|piece| piece.file.len() as u64)
+            .map_err(LookError::from);
+        std::ops::ControlFlow::Continue(())
+    })
+    .map_err(|error| match error {
+        FireError::Decode(error) => LookError::Decode(error),
+        FireError::RowsMissing => LookError::RowsMissing,
+    })?;
+    weight
+}

@@ -1,0 +1,247 @@
+//! What headers say, format by format.
+#![allow(missing_docs, clippy::expect_used, clippy::panic)]
+
+mod common;
+
+use std::io::Cursor;
+
+use common::{HEIGHT, WIDTH, exif, jpeg_with, png_chunk, rgb, rgba};
+use jpeg_encoder::{ColorType, Encoder, SamplingFactor};
+use kiln_core::colour;
+use kiln_core::encode::{self, Coding, Format};
+use kiln_core::pixels::{Channels, Raster, Size};
+use kiln_core::source::{self, Headers, Kind, Model, Nature, ProbeError};
+
+fn headers(file: &[u8]) -> Headers {
+    source::headers(Cursor::new(file)).expect("readable headers")
+}
+
+#[test]
+fn a_jpeg_tells_its_coding() {
+    for quality in [30u8, 60, 80, 92, 100] {
+        let mut file = Vec::new();
+        let encoder = Encoder::new(&mut file, quality);
+        encoder
+            .encode(&rgb(), WIDTH as u16, HEIGHT as u16, ColorType::Rgb)
+            .expect("a JPEG");
+        let coding = headers(&file).jpeg.expect("a JPEG");
+        let found = coding.quality.expect("tables");
+        assert!(
+            found.abs_diff(quality) <= 2,
+            "{quality} was taken for {found}"
+        );
+    }
+    let cases = [
+        (SamplingFactor::R_4_4_4, "4:4:4"),
+        (SamplingFactor::R_4_2_0, "4:2:0"),
+        (SamplingFactor::R_4_2_2, "4:2:2"),
+        (SamplingFactor::R_4_1_1, "4:1:1"),
+        (SamplingFactor::R_4_4_0, "4:4:0"),
+    ];
+    for (factor, name) in cases {
+        let file = jpeg_with(&rgb(), ColorType::Rgb, |e| {
+            e.set_sampling_factor(factor);
+            e.set_progressive(true);
+        });
+        let coding = headers(&file).jpeg.expect("a JPEG");
+        assert_eq!(
+            (coding.subsampling.as_str(), coding.progressive),
+            (name, true)
+        );
+    }
+    assert_eq!(
+        headers(&jpeg_with(&rgba(), ColorType::Cmyk, |_| {})).model,
+        Model::Inks
+    );
+}
+
+#[test]
+fn ballast_is_counted_and_looked_through() {
+    let xmp = b"http://ns.adobe.com/xap/1.0/\0<x:xmpmeta><dc:creator/><exif:GPSLatitude>58</exif:GPSLatitude>";
+    let profile = moxcms::ColorProfile::new_display_p3()
+        .encode()
+        .expect("a profile");
+    let file = jpeg_with(&rgb(), ColorType::Rgb, |e| {
+        e.add_exif_metadata(&exif(1)).expect("short");
+        e.add_app_segment(1, xmp.to_vec()).expect("short");
+        e.add_app_segment(15, vec![0; 50]).expect("short");
+        e.add_icc_profile(&profile).expect("short");
+        e.set_density(jpeg_encoder::PixelDensity::dpi(300));
+    });
+    let found = headers(&file);
+    let ballast = &found.ballast;
+    assert!(ballast.position && ballast.person && !ballast.copyright);
+    assert_eq!(ballast.exif, 6 + exif(1).len() as u64);
+    assert_eq!(ballast.xmp, (xmp.len() - 29) as u64);
+    assert_eq!(ballast.icc, profile.len() as u64);
+    assert_eq!(found.dots_per_inch, Some(300.0));
+    let profile = colour::describe(&found.icc.expect("a profile")).expect("a sound one");
+    assert!(
+        profile.wide && profile.description.contains("P3"),
+        "{profile:?}"
+    );
+}
+
+#[test]
+fn a_png_tells_its_form_and_text() {
+    let mut png = common::png();
+    png.splice(33..33, png_chunk(b"tEXt", b"Comment\0made by hand"));
+    png.splice(
+        33..33,
+        png_chunk(b"pHYs", &[0, 0, 0x0B, 0x13, 0, 0, 0x0B, 0x13, 1]),
+    );
+    let found = headers(&png);
+    assert_eq!(
+        (found.bits, found.model, found.alpha, found.lossless),
+        (8, Model::Colour, true, true)
+    );
+    assert_eq!(found.ballast.comments, 20);
+    assert!((found.dots_per_inch.expect("a tag") - 72.0).abs() < 0.1);
+    assert!(headers(&common::interlaced_png(true)).interlaced);
+}
+
+#[test]
+fn an_avif_of_ours_is_measured() {
+    let size = Size::new(61, 47).expect("a size");
+    for channels in [Channels::Rgb, Channels::Rgba] {
+        let count = size.pixels() as usize * channels.count();
+        let raster = Raster::new(size, channels, (0..count).map(|i| i as u8).collect());
+        let raster = raster.expect("whole rows");
+        let file = encode::encode(&raster, Format::Avif, Coding::Dial(50), Nature::Photo);
+        let found = headers(&file.expect("an AVIF"));
+        assert_eq!(
+            (found.stored, found.alpha),
+            (Some(size), channels == Channels::Rgba)
+        );
+        assert!(matches!(found.probe(), Err(ProbeError::Unread(Kind::Avif))));
+    }
+}
+
+/// A TIFF directory of numbers, in either byte order.
+fn tiff(big: bool, entries: &[(u16, u16, u32)]) -> Vec<u8> {
+    let short = |v: u16| {
+        if big {
+            v.to_be_bytes()
+        } else {
+            v.to_le_bytes()
+        }
+    };
+    let long = |v: u32| {
+        if big {
+            v.to_be_bytes()
+        } else {
+            v.to_le_bytes()
+        }
+    };
+    let mut file = if big { b"MM".to_vec() } else { b"II".to_vec() };
+    file.extend(short(42));
+    file.extend(long(8));
+    file.extend(short(entries.len() as u16));
+    for &(tag, kind, value) in entries {
+        file.extend([short(tag), short(kind)].concat());
+        file.extend(long(1));
+        match kind {
+            3 => file.extend([short(value as u16), [0, 0]].concat()),
+            _ => file.extend(long(value)),
+        }
+    }
+    file.extend(long(0));
+    file
+}
+
+#[test]
+fn tiff_bmp_ico_and_svg_are_measured() {
+    for big in [false, true] {
+        let file = tiff(
+            big,
+            &[
+                (256, 4, 4000),
+                (257, 3, 3000),
+                (258, 3, 16),
+                (262, 3, 1),
+                (274, 3, 6),
+            ],
+        );
+        let found = headers(&file);
+        assert_eq!(found.upright(), Size::new(3000, 4000));
+        assert_eq!((found.bits, found.model), (16, Model::Grey));
+        let raw = tiff(big, &[(256, 4, 160), (257, 4, 120), (50_706, 4, 1)]);
+        let raw = source::headers(Cursor::new(&raw));
+        assert!(
+            matches!(raw, Err(ProbeError::Unread(Kind::CameraRaw))),
+            "{raw:?}"
+        );
+    }
+    let mut bmp = b"BM\x36\0\0\0\0\0\0\0\x36\0\0\0\x28\0\0\0".to_vec();
+    bmp.extend([640u32.to_le_bytes(), (-480i32).to_le_bytes()].concat());
+    bmp.extend([1, 0, 24, 0]);
+    assert_eq!(headers(&bmp).stored, Size::new(640, 480));
+    let mut ico = vec![0, 0, 1, 0, 2, 0];
+    for side in [16, 0] {
+        ico.extend([side, side, 0, 0, 1, 0, 32, 0, 0, 0, 0, 0, 0, 0, 0, 0]);
+    }
+    assert_eq!(headers(&ico).stored, Size::new(256, 256));
+    let drawings = [
+        ("<svg width='3cm' height=\"40px\"/>", Size::new(113, 40)),
+        ("<svg viewBox='0 0 240 120'/>", Size::new(240, 120)),
+        (
+            "<!-- mark --><svg width='100%' viewBox='0,0,24,12'/>",
+            Size::new(24, 12),
+        ),
+        ("<svg/>", None),
+    ];
+    for (text, size) in drawings {
+        assert_eq!(headers(text.as_bytes()).stored, size, "{text}");
+    }
+}
+
+#[test]
+fn formats_that_are_not_read_say_what_to_do() {
+    let cases: [(&[u8], &str); 4] = [
+        (
+            b"\0\0\0\x18ftypheic\0\0\0\0mif1heic",
+            "HEIC is not read; export it as PNG or as JPEG of the highest quality",
+        ),
+        (
+            b"\xFF\x0A\xFA\x1F\x01",
+            "JPEG XL is not read; export it as PNG or as JPEG of the highest quality",
+        ),
+        (
+            b"8BPS\0\x01",
+            "PSD is not read; export it as PNG or as JPEG of the highest quality",
+        ),
+        (
+            b"FUJIFILMCCD-RAW 0201",
+            "camera raw is not read; develop it and export it as JPEG of the highest quality",
+        ),
+    ];
+    for (head, says) in cases {
+        let error = source::headers(Cursor::new(head)).expect_err("not read");
+        assert_eq!(error.to_string(), says);
+    }
+}
+
+#[test]
+fn hostile_headers_end_at_once() {
+    // Ten thousand chunks, then the pixels.
+    let mut png = common::png();
+    let chunks = png_chunk(b"tEXt", b"a\0b").repeat(10_000);
+    png.splice(33..33, chunks);
+    assert_eq!(headers(&png).ballast.comments, 30_000);
+    // An EXIF directory that points at itself.
+    let looped = b"MM\0*\0\0\0\x08\0\x01\x87\x69\0\x04\0\0\0\x01\0\0\0\x08\0\0\0\x08".to_vec();
+    let file = jpeg_with(&rgb(), ColorType::Rgb, |e| {
+        e.add_exif_metadata(&looped).expect("short")
+    });
+    assert_eq!(headers(&file).stored, Some(common::size()));
+    // Boxes that hold themselves, or nothing.
+    let avif = b"\0\0\0\x1Cftypavif\0\0\0\0mif1avifmiaf".to_vec();
+    for tail in [
+        &b"\0\0\0\x08free"[..],
+        b"\0\0\0\x01meta\0\0\0\0\0\0\0\x04",
+        b"\xFF\xFF\xFF\xFFmeta\0\0\0\0",
+        b"\0\0\0\x00meta\0\0\0\0",
+    ] {
+        assert!(source::headers(Cursor::new([&avif[..], tail].concat())).is_err());
+    }
+}

@@ -1,0 +1,262 @@
+//! The look at the pixels, the estimate, and the wording of every finding.
+#![allow(missing_docs, clippy::expect_used, clippy::panic)]
+
+mod common;
+
+use std::io::Cursor;
+
+use common::{Dice, WIDTH, each_pixel, probe};
+use jpeg_encoder::{ColorType, Encoder};
+use kiln_core::colour::ProfileFacts;
+use kiln_core::decode::Allowance;
+use kiln_core::encode::Format;
+use kiln_core::pipeline;
+use kiln_core::pixels::Backdrop;
+use kiln_core::plan::{CodingWish, Original, Plan, Wish};
+use kiln_core::source::{self, Headers};
+use kiln_core::survey::{self, Content, Limits, Look, Subject, Wanted, findings};
+use png::{BitDepth, ColorType as PngColour};
+
+fn look(file: &[u8], width: u32, format: Format) -> Look {
+    let wanted = Wanted {
+        width,
+        format,
+        thumbnail: 40,
+    };
+    survey::look(file, &probe(file), Allowance::default(), wanted).expect("a sound picture")
+}
+
+/// Hills with grain, more of it towards the bottom.
+fn landscape(width: u16, height: u16) -> Vec<u8> {
+    let mut dice = Dice(3);
+    let mut samples = Vec::new();
+    for y in 0..u32::from(height) {
+        for x in 0..u32::from(width) {
+            let hill = ((f64::from(x) / 90.0).sin() * 30.0 + f64::from(y) / 8.0) as usize;
+            let grain = dice.roll(4 + y as usize / 20);
+            samples.extend(
+                [60 + hill + grain, 70 + hill / 2 + grain, 110 + grain].map(|v| v.min(255) as u8),
+            );
+        }
+    }
+    let mut file = Vec::new();
+    Encoder::new(&mut file, 95)
+        .encode(&samples, width, height, ColorType::Rgb)
+        .expect("a JPEG");
+    file
+}
+
+fn fired(file: &[u8], width: u32, format: Format) -> u64 {
+    let original = Original {
+        path: String::new(),
+        name: String::new(),
+        weight: file.len() as u64,
+        probe: probe(file),
+    };
+    let wish = Wish {
+        widths: vec![width],
+        densities: vec![1.0],
+        formats: vec![format],
+        max_weight: None,
+        coding: CodingWish::Usual,
+        backdrop: Backdrop::WHITE,
+    };
+    let plan = Plan::new(vec![original], &wish).expect("no clash");
+    let mut weight = 0;
+    pipeline::fire(
+        file,
+        &plan.jobs[0],
+        Allowance::default(),
+        None,
+        |_, _, piece| {
+            weight = piece.expect("a piece").file.len() as u64;
+            std::ops::ControlFlow::Continue(())
+        },
+    )
+    .expect("a sound picture");
+    weight
+}
+
+#[test]
+fn estimates_come_near_a_real_firing() {
+    let file = landscape(1400, 1100);
+    for format in [Format::Jpeg, Format::WebP] {
+        for width in [1400, 1000, 500] {
+            let estimate = look(&file, width, format).estimate;
+            let real = fired(&file, width, format);
+            let error = estimate.weight as f64 / real as f64 - 1.0;
+            assert!(
+                error.abs() < 0.25,
+                "{format} at {width}: {} for {real}",
+                estimate.weight
+            );
+            assert_eq!(estimate.size.width(), width);
+        }
+    }
+}
+
+#[test]
+fn a_graphic_is_estimated_to_the_byte() {
+    let bars = each_pixel(|x, y| {
+        if (x / 7 + y / 9) % 2 == 0 {
+            [200u8, 30, 30]
+        } else {
+            [20, 20, 90]
+        }
+    });
+    let file = common::png_with(PngColour::Rgb, BitDepth::Eight, &bars.concat(), |_| {});
+    let found = look(&file, 30, Format::WebP);
+    assert_eq!(found.estimate.weight, fired(&file, 30, Format::WebP));
+    assert!(found.few_colours && matches!(found.content, Content::Flat | Content::Text));
+}
+
+#[test]
+fn what_is_used_is_told_from_what_is_only_there() {
+    let deep =
+        |samples: Vec<u8>| common::png_with(PngColour::Rgba, BitDepth::Sixteen, &samples, |_| {});
+    let doubled: Vec<u8> = common::rgba().iter().flat_map(|v| [*v, *v]).collect();
+    let found = look(&deep(doubled.clone()), 50, Format::WebP);
+    assert!(found.alpha_used && !found.depth_used);
+    let mut finer = doubled;
+    finer[3] ^= 1;
+    assert!(look(&deep(finer), 50, Format::WebP).depth_used);
+    let opaque = each_pixel(|x, y| [x as u8, y as u8, 7, 255]).concat();
+    let file = common::png_with(PngColour::Rgba, BitDepth::Eight, &opaque, |_| {});
+    assert!(!look(&file, 50, Format::WebP).alpha_used);
+}
+
+#[test]
+fn thumbnails_stand_upright() {
+    let file = common::jpeg_with(&common::rgb(), ColorType::Rgb, |e| {
+        e.add_exif_metadata(&common::exif(6)).expect("short")
+    });
+    let thumbnail = look(&file, 50, Format::WebP)
+        .thumbnail
+        .expect("a thumbnail");
+    assert_eq!(
+        (thumbnail.size().width(), thumbnail.size().height()),
+        (38, 53)
+    );
+}
+
+#[test]
+fn twins_are_known_whatever_their_format() {
+    let digest =
+        |file: &[u8]| survey::digest(file, &probe(file), Allowance::default()).expect("sound");
+    let png = common::png_with(PngColour::Rgb, BitDepth::Eight, &common::rgb(), |_| {});
+    let deep: Vec<u8> = common::rgb().iter().flat_map(|v| [*v, *v]).collect();
+    let opaque: Vec<u8> = common::rgb()
+        .chunks(3)
+        .flat_map(|p| [p[0], p[1], p[2], 255])
+        .collect();
+    let same = [
+        common::webp(true, false),
+        common::interlaced_png(false),
+        common::png_with(PngColour::Rgb, BitDepth::Sixteen, &deep, |_| {}),
+        common::png_with(PngColour::Rgba, BitDepth::Eight, &opaque, |_| {}),
+    ];
+    for file in same {
+        assert_eq!(digest(&file), digest(&png));
+    }
+    let mut other = common::rgb();
+    other[WIDTH as usize * 3 + 1] ^= 1;
+    assert_ne!(
+        digest(&common::png_with(
+            PngColour::Rgb,
+            BitDepth::Eight,
+            &other,
+            |_| {}
+        )),
+        digest(&png)
+    );
+}
+
+/// A picture with everything wrong, in a few disguises, so that every sentence is printed.
+#[test]
+fn findings_and_their_wording() {
+    let limits = Limits {
+        widest: 40,
+        max_weight: None,
+    };
+    let headers = |file: &[u8]| source::headers(Cursor::new(file)).expect("headers");
+    let mut lines = Vec::new();
+    let mut tell = |name: &str,
+                    weight: u64,
+                    headers: &Headers,
+                    look: Option<&Look>,
+                    twin: Option<&str>,
+                    limits: &Limits| {
+        let wide = ProfileFacts {
+            description: "Display P3".to_owned(),
+            wide: true,
+        };
+        let subject = Subject {
+            weight,
+            headers,
+            profile: Some(&wide),
+            look,
+            twin,
+        };
+        for finding in findings(&subject, limits) {
+            let worth = finding
+                .worth
+                .map_or(String::new(), |worth| format!(" ({worth} bytes)"));
+            lines.push(format!(
+                "{name}: {}: {}{worth}",
+                finding.name.as_str(),
+                finding.says
+            ));
+        }
+    };
+    let mut photo = headers(&common::jpeg());
+    photo.ballast.exif = 12_345;
+    photo.ballast.position = true;
+    let mut looked = look(&common::jpeg(), 40, Format::WebP);
+    looked.estimate.weight = 3_000;
+    tell(
+        "photo",
+        700_000,
+        &photo,
+        Some(&looked),
+        Some("a/b.jpg"),
+        &limits,
+    );
+
+    let mut stored = headers(&common::interlaced_png(true));
+    stored.alpha = true;
+    looked.content = Content::Photo;
+    (looked.alpha_used, looked.depth_used) = (false, false);
+    let bound = Limits {
+        widest: 4000,
+        max_weight: Some(50_000),
+    };
+    tell(
+        "photo as PNG",
+        240_000,
+        &stored,
+        Some(&looked),
+        None,
+        &bound,
+    );
+
+    let inks = headers(&common::jpeg_with(&common::rgba(), ColorType::Cmyk, |e| {
+        e.set_progressive(true)
+    }));
+    (looked.content, looked.few_colours) = (Content::Flat, true);
+    let wide = Limits {
+        widest: 4000,
+        max_weight: None,
+    };
+    tell("chart as JPEG", 110_000, &inks, Some(&looked), None, &wide);
+    looked.content = Content::Text;
+    tell("poster as JPEG", 210_000, &inks, Some(&looked), None, &wide);
+    tell(
+        "animation",
+        9_000,
+        &headers(&common::gif()),
+        None,
+        None,
+        &wide,
+    );
+    insta::assert_snapshot!(lines.join("\n"));
+}
