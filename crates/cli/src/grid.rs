@@ -21,16 +21,15 @@ pub const BAD: Style = AnsiColor::Red.on_default().bold();
 const NAME_AT_LEAST: usize = 16;
 
 /// Spaces between two columns.
-const GAP: usize = 2;
+pub const GAP: usize = 2;
 
 /// Sets rows of equal length. Where they are wider than the terminal, names are shortened in the
 /// middle; `right` tells which columns are numbers.
 pub fn set(rows: Vec<Vec<(String, Style)>>, terminal: Option<usize>, right: &[usize]) -> String {
+    let line_width = |text: &str| text.lines().map(UnicodeWidthStr::width).max().unwrap_or(0);
     let widest = |column: usize| {
-        rows.iter()
-            .map(|row| row[column].0.width())
-            .max()
-            .unwrap_or(0)
+        let widths = rows.iter().map(|row| line_width(&row[column].0));
+        widths.max().unwrap_or(0)
     };
     let columns = rows.first().map_or(0, Vec::len);
     let others: usize = (1..columns).map(|column| widest(column) + GAP).sum();

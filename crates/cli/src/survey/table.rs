@@ -4,11 +4,18 @@ use std::io::{self, Write};
 
 use anstyle::Style;
 use kiln_core::survey::Name;
+use unicode_width::UnicodeWidthStr;
 
 use super::summary::{self, LINKS, Totals};
 use super::{Record, Survey};
 use crate::grid::{self, BAD, FAINT, STRONG, WASTE};
 use crate::wording;
+
+/// From this many columns on there is room for bars.
+const ROOM_FOR_BARS: usize = 110;
+
+/// Names are shortened to this before the findings are folded tighter.
+const FAIR_NAME: usize = 28;
 
 /// Columns of the longest bar.
 const BAR: u64 = 12;
@@ -31,14 +38,19 @@ pub(super) fn write(
     ];
     let mut rows = vec![head.map(|text| (text.to_owned(), FAINT)).to_vec()];
     rows.extend(shown.iter().map(|record| row(record, heaviest)));
-    // The last column may run into a second line rather than push the names away.
-    let findings = columns.map(|all| all * 2 / 5);
-    for row in rows.iter_mut() {
-        if let (Some(most), Some((text, _))) = (findings, row.last_mut()) {
-            *text = folded(text, most);
+    let mut right = vec![2, 3, 4];
+    if let Some(columns) = columns {
+        if columns < ROOM_FOR_BARS {
+            // The bar first, then the kind: the rest says more.
+            for row in &mut rows {
+                row.remove(5);
+                row.remove(1);
+            }
+            right = vec![1, 2, 3];
         }
+        fold_findings(&mut rows, columns);
     }
-    writeln!(out, "{}\n", grid::set(rows, columns, &[2, 3, 4]))?;
+    writeln!(out, "{}\n", grid::set(rows, columns, &right))?;
     let left = survey.records.len() - shown.len();
     if left > 0 {
         writeln!(
@@ -47,7 +59,7 @@ pub(super) fn write(
             wording::count(left, "file", "files")
         )?;
     }
-    findings_in_all(out, survey)?;
+    findings_in_all(out, survey, columns)?;
     totals(out, survey)
 }
 
@@ -88,6 +100,22 @@ fn bar(record: &Record, heaviest: u64) -> String {
     format!("{}{}", "█".repeat(all - light), "░".repeat(light))
 }
 
+/// Folds the last column into what the others leave beside names of a fair length.
+fn fold_findings(rows: &mut [Vec<(String, Style)>], columns: usize) {
+    let last = rows.first().map_or(0, Vec::len).saturating_sub(1);
+    let widest = |column: usize| {
+        rows.iter()
+            .map(|row| row[column].0.width())
+            .max()
+            .unwrap_or(0)
+    };
+    let others: usize = (1..last).map(|column| widest(column) + grid::GAP).sum();
+    let room = columns.saturating_sub(widest(0).min(FAIR_NAME) + others + grid::GAP);
+    for row in rows {
+        row[last].0 = folded(&row[last].0, room);
+    }
+}
+
 /// Words set in lines of at most so many columns; one word is never cut.
 fn folded(text: &str, columns: usize) -> String {
     let mut lines = vec![String::new()];
@@ -104,7 +132,7 @@ fn folded(text: &str, columns: usize) -> String {
     lines.join("\n")
 }
 
-fn findings_in_all(out: &mut dyn Write, survey: &Survey) -> io::Result<()> {
+fn findings_in_all(out: &mut dyn Write, survey: &Survey, columns: Option<usize>) -> io::Result<()> {
     let sums = summary::sums(survey);
     if sums.is_empty() {
         return writeln!(out, "Nothing to complain about.\n");
@@ -127,12 +155,16 @@ fn findings_in_all(out: &mut dyn Write, survey: &Survey) -> io::Result<()> {
             worth => format!("worth {}", wording::weight(worth)),
         };
         let pad = name - sum.name.as_str().len();
+        // Name, files and worth with the gaps around them.
+        let indent = 2 + name + 2 + 9 + 2 + 13 + 2;
+        let room = columns.map_or(usize::MAX, |all| all.saturating_sub(indent));
+        let says =
+            folded(&wording::safe(&sum.says), room).replace('\n', &format!("\n{:indent$}", ""));
         writeln!(
             out,
-            "  {style}{}{style:#}{:pad$}  {files:>9}  {worth:>13}  {FAINT}{}{FAINT:#}",
+            "  {style}{}{style:#}{:pad$}  {files:>9}  {worth:>13}  {FAINT}{says}{FAINT:#}",
             sum.name.as_str(),
             "",
-            wording::safe(&sum.says)
         )?;
     }
     writeln!(out)
