@@ -122,8 +122,8 @@ pub struct DemoArgs {
 
 const DEMO_EXAMPLES: &str = "\
 Example:
-  kiln demo /tmp/lighthouse
-      Unpacks the originals into /tmp/lighthouse/originals and fires them into /tmp/lighthouse/upload.
+  kiln demo lighthouse
+      Unpacks the originals into lighthouse/originals and fires them into lighthouse/upload.
       Two of the originals are broken on purpose, to show how that is said.";
 
 /// The options of `kiln survey`.

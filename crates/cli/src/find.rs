@@ -7,6 +7,7 @@ use std::path::{Component, Path, PathBuf};
 
 use kiln_core::plan::Original;
 use kiln_core::source::{self, Headers, Kind, ProbeError};
+use serde::{Serialize, Serializer};
 use walkdir::{DirEntry, WalkDir};
 
 use crate::failure::Failure;
@@ -23,12 +24,18 @@ pub struct Picture {
 }
 
 /// A file or folder that gives no pieces, and why.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
 pub struct Aside {
     /// Its path as found.
+    #[serde(serialize_with = "lossy")]
     pub path: PathBuf,
     /// What is wrong, and what to do.
     pub why: String,
+}
+
+/// JSON holds no paths that are not Unicode; what is not is marked as such.
+fn lossy<S: Serializer>(path: &Path, serializer: S) -> Result<S::Ok, S::Error> {
+    serializer.serialize_str(&path.to_string_lossy())
 }
 
 /// All that was found.

@@ -21,8 +21,8 @@ struct Document<'a> {
     interrupted: bool,
     seconds: f64,
     originals: Vec<Original<'a>>,
-    refused: Vec<Reason<'a>>,
-    left_out: Vec<Reason<'a>>,
+    refused: &'a [Aside],
+    left_out: &'a [Aside],
     totals: Totals,
 }
 
@@ -62,12 +62,6 @@ struct Encode {
 }
 
 #[derive(Serialize)]
-struct Reason<'a> {
-    path: String,
-    why: &'a str,
-}
-
-#[derive(Serialize)]
 struct Totals {
     originals: usize,
     pieces: usize,
@@ -86,8 +80,8 @@ pub(super) fn write(out: &mut dyn Write, report: &FiringReport) -> io::Result<()
         interrupted: report.interrupted,
         seconds: (report.seconds * 1e3).round() / 1e3,
         originals: report.originals.iter().map(original).collect(),
-        refused: report.refused.iter().map(reason).collect(),
-        left_out: report.left_out.iter().map(reason).collect(),
+        refused: &report.refused,
+        left_out: &report.left_out,
         totals: Totals {
             originals: totals.originals,
             pieces: totals.pieces,
@@ -147,12 +141,5 @@ fn dial(coding: Coding) -> Option<u8> {
     match coding {
         Coding::Dial(dial) => Some(dial),
         Coding::Lossless => None,
-    }
-}
-
-fn reason(aside: &Aside) -> Reason<'_> {
-    Reason {
-        path: aside.path.to_string_lossy().into_owned(),
-        why: &aside.why,
     }
 }

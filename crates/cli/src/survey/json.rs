@@ -8,6 +8,7 @@ use serde::Serialize;
 
 use super::summary::{self, LINKS};
 use super::{Record, Survey};
+use crate::find::Aside;
 
 /// The version of the document's form.
 const SCHEMA: u32 = 1;
@@ -18,7 +19,7 @@ struct Document<'a> {
     kind: &'static str,
     kiln: &'static str,
     files: Vec<File<'a>>,
-    unreadable: Vec<Reason<'a>>,
+    unreadable: &'a [Aside],
     findings: Vec<Sum>,
     totals: summary::Totals,
     links: Vec<Load>,
@@ -60,12 +61,6 @@ struct Estimate {
 }
 
 #[derive(Serialize)]
-struct Reason<'a> {
-    path: String,
-    why: &'a str,
-}
-
-#[derive(Serialize)]
 struct Sum {
     name: kiln_core::survey::Name,
     files: usize,
@@ -94,16 +89,12 @@ pub(super) fn write(out: &mut dyn Write, survey: &Survey, shown: &[&Record]) -> 
         files: sum.files,
         worth: sum.worth,
     });
-    let unreadable = survey.unreadable.iter().map(|aside| Reason {
-        path: aside.path.to_string_lossy().into_owned(),
-        why: &aside.why,
-    });
     let document = Document {
         schema: SCHEMA,
         kind: "survey",
         kiln: env!("CARGO_PKG_VERSION"),
         files: shown.iter().map(|record| file(record)).collect(),
-        unreadable: unreadable.collect(),
+        unreadable: &survey.unreadable,
         findings: sums.collect(),
         links: links.collect(),
         totals,

@@ -37,7 +37,7 @@ impl Reducer {
 
     pub(super) fn push(&mut self, row: Row<'_>) {
         match row {
-            Row::Eight(row) => self.add(row, |v| u32::from(v)),
+            Row::Eight(row) => self.add(row, u32::from),
             Row::Sixteen(row) => self.add(row, |v| u32::from(v >> 8)),
         }
         self.rows += 1;
