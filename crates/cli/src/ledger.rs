@@ -1,12 +1,13 @@
 //! The record that a firing leaves beside its pieces: `kiln-ledger.json` (docs/formats.md).
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap};
 use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
 
 use kiln_core::encode::{Coding, Format};
 use kiln_core::pixels::Size;
+use kiln_core::plan::{Job, PlannedPiece, PlannedSize};
 use serde::{Deserialize, Serialize};
 
 use crate::write;
@@ -33,6 +34,8 @@ pub struct Entry {
     pub size: Size,
     /// The format.
     pub format: Format,
+    /// The digest of all that decides its bytes, but for the original.
+    pub recipe: String,
     /// What became of it; `None` while it is only planned.
     pub made: Option<Made>,
 }
@@ -40,6 +43,10 @@ pub struct Entry {
 /// A piece that was finished.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Made {
+    /// The digest of the original that it was made from.
+    pub original_digest: String,
+    /// The digest of the piece itself.
+    pub digest: String,
     /// Bytes.
     pub weight: u64,
     /// How its samples are coded.
@@ -48,6 +55,28 @@ pub struct Made {
     pub encodes: usize,
     /// Whether it keeps its weight.
     pub fits: bool,
+    /// Whether transparent pixels were laid over a backdrop.
+    pub flattened: bool,
+}
+
+/// A digest of bytes, as text (XXH3, 128 bits): it tells files apart, not friend from foe.
+pub fn digest(bytes: &[u8]) -> String {
+    format!("{:032x}", xxhash_rust::xxh3::xxh3_128(bytes))
+}
+
+/// The digest of all that decides a piece's bytes, but for the original. A newer program may
+/// make better pieces, so its version belongs to it.
+pub fn recipe(job: &Job, size: &PlannedSize, piece: &PlannedPiece) -> io::Result<String> {
+    let version = env!("CARGO_PKG_VERSION");
+    let decisive = (
+        version,
+        size.size,
+        piece.format,
+        job.max_weight,
+        job.coding,
+        job.backdrop,
+    );
+    Ok(digest(&serde_json::to_vec(&decisive)?))
 }
 
 #[derive(Serialize, Deserialize)]
@@ -92,9 +121,21 @@ impl Ledger {
         self.entries.contains_key(piece)
     }
 
-    /// Enters a piece, over what was there.
-    pub fn enter(&mut self, piece: &str, entry: Entry) {
+    /// Enters a piece that shall be made. What is known of an earlier one of the same recipe is
+    /// kept: it may still be good.
+    pub fn enter(&mut self, piece: &str, mut entry: Entry) {
+        if let Some(earlier) = self.entries.remove(piece)
+            && earlier.recipe == entry.recipe
+        {
+            entry.made = earlier.made;
+        }
         self.entries.insert(piece.to_owned(), entry);
+    }
+
+    /// Every finished piece whose recipe still holds, as it was when the run began.
+    pub fn known(&self) -> HashMap<String, Made> {
+        let made = |(name, entry): (&String, &Entry)| Some((name.clone(), entry.made.clone()?));
+        self.entries.iter().filter_map(made).collect()
     }
 
     /// Notes that a planned piece was finished.

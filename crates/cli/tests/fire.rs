@@ -182,6 +182,50 @@ fn the_bytes_do_not_depend_on_the_number_of_jobs() {
 }
 
 #[test]
+fn a_second_run_makes_only_what_is_new() {
+    let scratch = Scratch::with_photos();
+    let fire = |arguments: &[&str]| -> Value {
+        let all = [&["fire", "photos", "-w", "30,60", "--json"], arguments].concat();
+        serde_json::from_str(&scratch.fires(&all)).expect("JSON")
+    };
+    let made = |report: &Value| -> Vec<String> {
+        let originals = report["originals"].as_array().expect("a list");
+        let pieces = originals
+            .iter()
+            .flat_map(|o| o["pieces"].as_array().expect("a list"));
+        let new = pieces.filter(|piece| piece["state"] == "made");
+        new.map(|piece| piece["name"].as_str().expect("a name").to_owned())
+            .collect()
+    };
+    assert_eq!(made(&fire(&[])).len(), 12);
+    let first = scratch.files("upload");
+    let again = fire(&[]);
+    assert_eq!(
+        (made(&again).len(), &again["totals"]["unchanged"]),
+        (0, &12.into())
+    );
+    assert_eq!(scratch.files("upload"), first);
+
+    // An altered and a missing piece, and a changed original.
+    scratch.put("upload/sea-30.webp", b"touched by someone");
+    fs::remove_file(scratch.path("upload/fog-53.webp")).expect("a piece");
+    scratch.put("photos/rooms/stairs.jpg", &photo(240, 180, 77));
+    let redone = [
+        "fog-53.webp",
+        "rooms/stairs-30.webp",
+        "rooms/stairs-60.webp",
+        "sea-30.webp",
+    ];
+    assert_eq!(made(&fire(&[])), redone);
+    let restored = scratch.files("upload");
+    assert_eq!(restored["sea-30.webp"], first["sea-30.webp"]);
+
+    // A changed setting redoes what it touches; a further format only that.
+    assert_eq!(made(&fire(&["-f", "webp,jpeg"])).len(), 12);
+    assert_eq!(made(&fire(&["-m", "900"])).len(), 12);
+}
+
+#[test]
 fn what_cannot_keep_its_weight_is_made_and_named() {
     let scratch = Scratch::new();
     scratch.put("sea.jpg", &photo(400, 300, 5));

@@ -12,7 +12,7 @@ use kiln_core::plan::{Job, Plan};
 
 use crate::failure::Failure;
 use crate::find::{self, Finding, Picture};
-use crate::ledger::{Entry, Ledger, Made};
+use crate::ledger::{self, Entry, Ledger};
 use crate::report::{Channels, Fired, FiringReport, OriginalReport, Progress};
 use crate::settings::Settings;
 use crate::wording;
@@ -126,9 +126,14 @@ fn make(
 
     let interrupted = work::watch_for_interrupt()?;
     let mut progress = Progress::start(plan, settings, channels);
+    let bench = work::Bench {
+        settings,
+        folder: &folder,
+        known: ledger.known(),
+    };
     let (events, incoming) = mpsc::channel();
     thread::scope(|scope| {
-        let dispatch = || work::dispatch(plan, pictures, settings, &folder, events);
+        let dispatch = || work::dispatch(plan, pictures, &bench, events);
         let dispatcher = scope.spawn(dispatch);
         for event in incoming {
             note(event, plan, &mut ledger, &mut progress, report);
@@ -156,6 +161,7 @@ fn claim(plan: &Plan, folder: &OutFolder, ledger: &mut Ledger) -> Result<(), Fai
                 original: job.original.path.clone(),
                 size: size.size,
                 format: piece.format,
+                recipe: ledger::recipe(job, size, piece).map_err(Failure::unwritable(&path))?,
                 made: None,
             };
             ledger.enter(&piece.name, entry);
@@ -180,18 +186,12 @@ fn note(
     let original = &mut report.originals[event.job];
     match event.what {
         work::What::Began => progress.began(&job.original.name),
-        work::What::Piece(index, Ok(piece)) => {
-            let name = &original.pieces[index].name;
-            ledger.finished(
-                name,
-                Made {
-                    weight: piece.weight,
-                    coding: piece.coding,
-                    encodes: piece.trail.len(),
-                    fits: piece.fits,
-                },
-            );
-            original.pieces[index].fired = Fired::Made(piece);
+        work::What::Piece(index, Ok(standing)) => {
+            let piece = &mut original.pieces[index];
+            if let Some(made) = standing.made {
+                ledger.finished(&piece.name, made);
+            }
+            piece.fired = Fired::Made(standing.written);
             progress.piece();
         }
         work::What::Piece(index, Err(why)) => {

@@ -1,5 +1,6 @@
 //! The pictures in work: one thread hands them out, a pool makes their pieces.
 
+use std::collections::HashMap;
 use std::fs;
 use std::ops::ControlFlow;
 use std::panic::{self, AssertUnwindSafe};
@@ -8,14 +9,14 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::mpsc::Sender;
 
 use kiln_core::colour::ColourNote;
-use kiln_core::decode::Allowance;
-use kiln_core::pipeline;
+use kiln_core::pipeline::{self, Piece};
 use kiln_core::plan::{Job, Plan};
 use rayon::ThreadPoolBuilder;
 
 use crate::failure::Failure;
 use crate::find::Picture;
 use crate::gate::Gate;
+use crate::ledger::{self, Made};
 use crate::report::Written;
 use crate::settings::Settings;
 use crate::write::{self, OutFolder};
@@ -35,10 +36,18 @@ pub struct Event {
 pub enum What {
     /// Its original is being read.
     Began,
-    /// A piece, by its index in the job, was written or failed.
-    Piece(usize, Result<Written, String>),
+    /// A piece, by its index in the job, stands in the out folder or failed.
+    Piece(usize, Result<Standing, String>),
     /// All its pieces were tried, or none could be.
     Ended(Result<Option<ColourNote>, String>),
+}
+
+/// A piece that stands in the out folder.
+pub struct Standing {
+    /// What the report tells of it.
+    pub written: Written,
+    /// What the ledger keeps of it, where that is new.
+    pub made: Option<Made>,
 }
 
 static INTERRUPTED: AtomicBool = AtomicBool::new(false);
@@ -50,18 +59,26 @@ pub fn watch_for_interrupt() -> Result<fn() -> bool, Failure> {
     Ok(|| INTERRUPTED.load(Ordering::SeqCst))
 }
 
+/// What all workers of a run share.
+pub struct Bench<'a> {
+    /// The settings.
+    pub settings: &'a Settings,
+    /// Where the pieces go.
+    pub folder: &'a OutFolder,
+    /// Pieces of earlier runs whose recipe still holds.
+    pub known: HashMap<String, Made>,
+}
+
 /// Makes all pieces of a plan, on as many threads as the settings say.
 pub fn dispatch(
     plan: &Plan,
     pictures: &[Picture],
-    settings: &Settings,
-    folder: &OutFolder,
+    bench: &Bench<'_>,
     events: Sender<Event>,
 ) -> Result<(), Failure> {
-    let pool = ThreadPoolBuilder::new()
-        .num_threads(settings.jobs)
-        .build()?;
-    let gate = Gate::new(settings.jobs, ROOM);
+    let jobs = bench.settings.jobs;
+    let pool = ThreadPoolBuilder::new().num_threads(jobs).build()?;
+    let gate = Gate::new(jobs, ROOM);
     let gate = &gate;
     pool.in_place_scope(|scope| {
         for (index, (job, picture)) in plan.jobs.iter().zip(pictures).enumerate() {
@@ -72,14 +89,18 @@ pub fn dispatch(
             }
             let events = events.clone();
             scope.spawn(move |_| {
-                work(
-                    index,
-                    job,
-                    &picture.path,
-                    settings.allowance,
-                    folder,
-                    &events,
-                );
+                // The receiver outlives all senders; if it is gone, the run is over.
+                let send = |what| {
+                    let _ = events.send(Event { job: index, what });
+                };
+                send(What::Began);
+                // A codec that panics costs its picture, not the run.
+                let work = || bench.work(job, &picture.path, &send);
+                let ended = panic::catch_unwind(AssertUnwindSafe(work));
+                let broken = "the codec failed on it; please report this with the picture";
+                send(What::Ended(
+                    ended.unwrap_or_else(|_| Err(broken.to_owned())),
+                ));
                 drop(pass);
             });
         }
@@ -87,47 +108,100 @@ pub fn dispatch(
     Ok(())
 }
 
-fn work(
-    index: usize,
-    job: &Job,
-    path: &Path,
-    allowance: Allowance,
-    folder: &OutFolder,
-    events: &Sender<Event>,
-) {
-    // The receiver outlives all senders; if it is gone the run is over and nobody listens.
-    let send = |what| {
-        let _ = events.send(Event { job: index, what });
-    };
-    send(What::Began);
-    // A decoder or encoder that panics costs its picture, not the run.
-    let fired = panic::catch_unwind(AssertUnwindSafe(|| {
+impl Bench<'_> {
+    fn work(
+        &self,
+        job: &Job,
+        path: &Path,
+        send: &impl Fn(What),
+    ) -> Result<Option<ColourNote>, String> {
         let bytes = fs::read(path)
             .map_err(|error| format!("cannot be read ({error}); check its permissions"))?;
-        let mut next = 0;
-        let fired = pipeline::fire(&bytes, job, allowance, None, |_, planned, made| {
-            let written = made.map_err(|error| error.to_string()).and_then(|piece| {
-                let target = folder.below(&planned.name);
-                write::whole(&target, &piece.file).map_err(|error| {
-                    format!("cannot be written ({error}); choose another folder or make room")
-                })?;
-                Ok(Written {
-                    weight: piece.file.len() as u64,
-                    coding: piece.coding,
-                    trail: piece.trail,
-                    fits: piece.fits,
-                    flattened: piece.flattened,
-                })
-            });
-            send(What::Piece(next, written));
-            next += 1;
+        let original = ledger::digest(&bytes);
+        // Pieces that are still good are told and left; the job goes on with the others.
+        let names: Vec<String> = job.pieces().map(|(_, piece)| piece.name.clone()).collect();
+        let mut rest = job.clone();
+        for (index, name) in names.iter().enumerate() {
+            if let Some(made) = self.still_good(name, &original) {
+                let written = unchanged(made);
+                send(What::Piece(
+                    index,
+                    Ok(Standing {
+                        written,
+                        made: None,
+                    }),
+                ));
+                for size in &mut rest.sizes {
+                    size.pieces.retain(|piece| piece.name != *name);
+                }
+            }
+        }
+        rest.sizes.retain(|size| !size.pieces.is_empty());
+        if rest.sizes.is_empty() {
+            return Ok(None);
+        }
+        let allowance = self.settings.allowance;
+        let fired = pipeline::fire(&bytes, &rest, allowance, None, |_, planned, made| {
+            let standing = made
+                .map_err(|error| error.to_string())
+                .and_then(|piece| self.put(&planned.name, piece, &original));
+            // Every planned piece of the rest is one of the job's.
+            if let Some(index) = names.iter().position(|name| *name == planned.name) {
+                send(What::Piece(index, standing));
+            }
             match INTERRUPTED.load(Ordering::SeqCst) {
                 true => ControlFlow::Break(()),
                 false => ControlFlow::Continue(()),
             }
         });
         fired.map_err(|error| format!("{error}; export or copy it again"))
-    }));
-    let broken = |_| Err("the codec failed on it; please report this with the picture".to_owned());
-    send(What::Ended(fired.unwrap_or_else(broken)));
+    }
+
+    /// What is known of a piece, where it was made from this very original and still stands as
+    /// it was made.
+    fn still_good(&self, name: &str, original: &str) -> Option<&Made> {
+        let made = self.known.get(name)?;
+        let stands = || {
+            let piece = fs::read(self.folder.below(name)).ok()?;
+            (ledger::digest(&piece) == made.digest).then_some(())
+        };
+        (made.original_digest == original).then(stands)??;
+        Some(made)
+    }
+
+    fn put(&self, name: &str, piece: Piece, original: &str) -> Result<Standing, String> {
+        write::whole(&self.folder.below(name), &piece.file).map_err(|error| {
+            format!("cannot be written ({error}); choose another folder or make room")
+        })?;
+        let made = Made {
+            original_digest: original.to_owned(),
+            digest: ledger::digest(&piece.file),
+            weight: piece.file.len() as u64,
+            coding: piece.coding,
+            encodes: piece.trail.len(),
+            fits: piece.fits,
+            flattened: piece.flattened,
+        };
+        let written = Written {
+            trail: piece.trail,
+            unchanged: false,
+            ..unchanged(&made)
+        };
+        Ok(Standing {
+            written,
+            made: Some(made),
+        })
+    }
+}
+
+/// What the report tells of a piece that an earlier run made.
+fn unchanged(made: &Made) -> Written {
+    Written {
+        weight: made.weight,
+        coding: made.coding,
+        trail: Vec::new(),
+        fits: made.fits,
+        flattened: made.flattened,
+        unchanged: true,
+    }
 }

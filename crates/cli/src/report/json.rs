@@ -65,6 +65,7 @@ struct Encode {
 struct Totals {
     originals: usize,
     pieces: usize,
+    unchanged: usize,
     before: u64,
     after: Option<u64>,
     heaviest_of_each: Option<u64>,
@@ -85,6 +86,7 @@ pub(super) fn write(out: &mut dyn Write, report: &FiringReport) -> io::Result<()
         totals: Totals {
             originals: totals.originals,
             pieces: totals.pieces,
+            unchanged: totals.unchanged,
             before: totals.before,
             after: (!report.dry_run).then_some(totals.after),
             heaviest_of_each: (!report.dry_run).then_some(totals.heaviest),
@@ -111,6 +113,7 @@ fn piece<'a>(piece: &'a PieceReport, original: &OriginalReport) -> Piece<'a> {
     let written = piece.written();
     let (state, why) = match &piece.fired {
         Fired::Planned => ("planned", None),
+        Fired::Made(written) if written.unchanged => ("unchanged", None),
         Fired::Made(_) => ("made", None),
         Fired::Failed(why) => ("failed", Some(why.as_str())),
     };

@@ -101,6 +101,8 @@ pub struct Written {
     pub fits: bool,
     /// Whether transparent pixels were laid over the backdrop.
     pub flattened: bool,
+    /// Whether an earlier run made it and it is still good.
+    pub unchanged: bool,
 }
 
 /// The sums of a firing.
@@ -116,6 +118,8 @@ pub struct Totals {
     pub after: u64,
     /// The weight of the heaviest piece of each original: the most that a page has to load.
     pub heaviest: u64,
+    /// Pieces that an earlier run made and that are still good.
+    pub unchanged: usize,
 }
 
 impl OriginalReport {
@@ -175,6 +179,8 @@ impl FiringReport {
     pub fn totals(&self) -> Totals {
         let mut totals = Totals::default();
         for original in &self.originals {
+            let written = original.pieces.iter().filter_map(PieceReport::written);
+            totals.unchanged += written.filter(|w| w.unchanged).count();
             let counted = |piece: &&PieceReport| self.dry_run || piece.written().is_some();
             let pieces = original.pieces.iter().filter(counted);
             let weights: Vec<u64> = pieces

@@ -72,11 +72,17 @@ fn piece_row(piece: &PieceReport, original: &OriginalReport, verbose: bool) -> L
             if written.flattened {
                 remarks.push(format!("on {}", original.backdrop));
             }
+            if written.unchanged {
+                remarks.push("unchanged".to_owned());
+            }
             if verbose {
                 if let Coding::Dial(dial) = written.coding {
                     remarks.push(format!("dial {dial}"));
                 }
-                remarks.push(wording::count(written.trail.len(), "encode", "encodes"));
+                if !written.unchanged {
+                    let encodes = written.trail.len();
+                    remarks.push(wording::count(encodes, "encode", "encodes"));
+                }
             }
         }
     }
@@ -171,6 +177,7 @@ fn totals(out: &mut dyn Write, report: &FiringReport) -> io::Result<()> {
         before,
         after,
         heaviest,
+        unchanged,
     } = report.totals();
     let counts = format!(
         "{} from {}",
@@ -188,11 +195,13 @@ fn totals(out: &mut dyn Write, report: &FiringReport) -> io::Result<()> {
     let over = over
         .filter(|piece| piece.written().is_some_and(|w| !w.fits))
         .count();
-    writeln!(
-        out,
-        "{STRONG}{counts}{STRONG:#} in {}",
-        wording::time(report.seconds)
-    )?;
+    let time = wording::time(report.seconds);
+    let good = match unchanged {
+        0 => String::new(),
+        all if all == pieces => "; all were made before and are unchanged".to_owned(),
+        some => format!("; {some} were made before and are unchanged"),
+    };
+    writeln!(out, "{STRONG}{counts}{STRONG:#} in {time}{good}")?;
     if pieces > 0 {
         writeln!(
             out,
