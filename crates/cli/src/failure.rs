@@ -26,6 +26,8 @@ pub enum Failure {
         "{piece}: is there already and is not a piece of an earlier firing; move it away or choose another --out"
     )]
     Foreign { piece: PathBuf },
+    #[error("{path}: is there already and is not a page; choose another name for --html")]
+    NoPage { path: PathBuf },
     #[error("{path}: cannot be written ({source}); choose another folder or make room")]
     Unwritable {
         path: PathBuf,

@@ -30,7 +30,9 @@ fn main() -> ExitCode {
     let done = match Args::parse().command {
         Command::Fire(typed) => settings::Settings::resolve(&typed)
             .and_then(|settings| firing::run(&settings, &channels)),
-        Command::Survey(typed) => survey::run(&typed, &channels),
+        Command::Survey(typed) => {
+            survey::run(&settings::SurveySettings::resolve(&typed), &channels)
+        }
         Command::Demo(typed) => demo::run(&typed, &channels),
     };
     done.unwrap_or_else(|failure: Failure| {

@@ -6,9 +6,11 @@ use std::thread;
 use kiln_core::decode::Allowance;
 use kiln_core::encode::Format;
 use kiln_core::plan::{CodingWish, Wish};
+use kiln_core::survey::Limits;
 
-use crate::args::FireArgs;
+use crate::args::{FireArgs, SurveyArgs};
 use crate::failure::Failure;
+use crate::wording::Order;
 
 /// All that a firing goes by.
 #[derive(Clone, Debug)]
@@ -74,6 +76,58 @@ impl Settings {
                 t => Telling::Table { verbose: t.verbose },
             },
         })
+    }
+}
+
+/// All that a survey goes by.
+#[derive(Clone, Debug)]
+pub struct SurveySettings {
+    /// Pictures, and folders that are searched for them.
+    pub paths: Vec<PathBuf>,
+    /// What counts as too much.
+    pub limits: Limits,
+    /// The format of the estimates.
+    pub format: Format,
+    /// The order of the files.
+    pub order: Order,
+    /// Only files above this weight are shown.
+    pub over: u64,
+    /// Only so many files are shown.
+    pub top: usize,
+    /// Whether pixels are looked at.
+    pub look: bool,
+    /// Where a page is written.
+    pub page: Option<PathBuf>,
+    /// The largest picture that is looked at.
+    pub allowance: Allowance,
+    /// Pictures in work at once.
+    pub jobs: usize,
+    /// Whether the report is a JSON document.
+    pub json: bool,
+}
+
+impl SurveySettings {
+    /// What the options mean together.
+    pub fn resolve(typed: &SurveyArgs) -> SurveySettings {
+        SurveySettings {
+            paths: typed.paths.clone(),
+            limits: Limits {
+                // The densest screens that matter show two pixels for one.
+                widest: typed.shown.saturating_mul(2),
+                max_weight: typed.max_weight,
+            },
+            format: typed.format,
+            order: typed.sort,
+            over: typed.over.unwrap_or(0),
+            top: typed.top.unwrap_or(usize::MAX),
+            look: !typed.headers_only,
+            page: typed.html.clone(),
+            allowance: Allowance {
+                pixels: typed.allowance,
+            },
+            jobs: typed.jobs.unwrap_or_else(cores),
+            json: typed.json,
+        }
     }
 }
 

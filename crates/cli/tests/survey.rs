@@ -129,6 +129,16 @@ fn the_page_is_complete_in_one_file_and_escapes_names() {
     let scratch = tree();
     scratch.put("photos/<script>alert(1)</script>.jpg", &photo(300, 200, 9));
     scratch.fires(&["survey", "photos", "--html", "out/survey.html"]);
+    // An earlier page may be written over, an original may not.
+    scratch.fires(&["survey", "photos", "--html", "out/survey.html"]);
+    let done = scratch.kiln(&["survey", "photos", "--html", "photos/sea.JPG"]);
+    assert_eq!(done.code, 1);
+    assert!(
+        done.stderr
+            .contains("sea.JPG: is there already and is not a page"),
+        "{}",
+        done.stderr
+    );
     let page = fs::read_to_string(scratch.path("out/survey.html")).expect("a page");
     assert!(!page.contains("<script>alert"), "a name was not escaped");
     assert!(page.contains("&lt;script&gt;alert(1)&lt;&#x2f;script&gt;.jpg"));

@@ -14,12 +14,11 @@ use kiln_core::survey::{self, Finding, Limits, Look, Name, Subject, Wanted};
 use rayon::ThreadPoolBuilder;
 use rayon::prelude::*;
 
-use crate::args::SurveyArgs;
 use crate::failure::Failure;
 use crate::find::{self, Aside, Candidate, HeaderTrouble};
 use crate::gate::Gate;
 use crate::report::{Channels, Counting};
-use crate::settings;
+use crate::settings::SurveySettings;
 
 /// The bytes that the pictures in work may hold together, unless one alone needs more.
 const ROOM: u64 = 600 << 20;
@@ -83,9 +82,9 @@ struct Opened {
 }
 
 /// Surveys everything below the paths.
-pub fn gather(typed: &SurveyArgs, channels: &Channels) -> Result<Survey, Failure> {
-    let (candidates, mut unreadable) = find::candidates(&typed.paths, None)?;
-    let jobs = typed.jobs.unwrap_or_else(settings::cores);
+pub fn gather(settings: &SurveySettings, channels: &Channels) -> Result<Survey, Failure> {
+    let (candidates, mut unreadable) = find::candidates(&settings.paths, None)?;
+    let jobs = settings.jobs;
     let name = |index| format!("kiln-work-{index}");
     let pool = ThreadPoolBuilder::new()
         .num_threads(jobs)
@@ -100,13 +99,11 @@ pub fn gather(typed: &SurveyArgs, channels: &Channels) -> Result<Survey, Failure
         }
     }
     if files.is_empty() && unreadable.is_empty() {
-        let paths = typed.paths.iter().map(|p| p.display().to_string());
+        let paths = settings.paths.iter().map(|p| p.display().to_string());
         return Err(Failure::NothingFound(paths.collect::<Vec<_>>().join(", ")));
     }
-    let allowance = Allowance {
-        pixels: typed.allowance,
-    };
-    if !typed.headers_only {
+    let allowance = settings.allowance;
+    if settings.look {
         let all = Counting::start(files.len(), "pictures", channels);
         let gate = Gate::new(jobs, ROOM);
         // The largest first, so that no core is left alone with one at the end.
@@ -118,7 +115,7 @@ pub fn gather(typed: &SurveyArgs, channels: &Channels) -> Result<Survey, Failure
                 // Waiting here, outside the pool, keeps its threads free for work.
                 let pass = gate.enter(file.held());
                 scope.spawn(move |_| {
-                    look(file, typed, allowance);
+                    look(file, settings);
                     counting.one();
                     drop(pass);
                 });
@@ -126,28 +123,19 @@ pub fn gather(typed: &SurveyArgs, channels: &Channels) -> Result<Survey, Failure
         });
         all.end();
     }
-    let twins = match typed.headers_only {
-        true => HashMap::new(),
-        false => pool.install(|| twins(&files, allowance)),
-    };
-    let limits = Limits {
-        widest: widest(typed),
-        max_weight: typed.max_weight,
+    let twins = match settings.look {
+        true => pool.install(|| twins(&files, allowance)),
+        false => HashMap::new(),
     };
     for (index, file) in files.iter_mut().enumerate() {
-        file.judge(&limits, twins.get(&index).map(String::as_str));
+        file.judge(&settings.limits, twins.get(&index).map(String::as_str));
     }
     Ok(Survey {
         records: files.into_iter().map(|file| file.record).collect(),
         unreadable,
-        looked: !typed.headers_only,
-        format: typed.format,
+        looked: settings.look,
+        format: settings.format,
     })
-}
-
-/// The widest that any place shows, on a screen of density 2.
-fn widest(typed: &SurveyArgs) -> u32 {
-    typed.shown.saturating_mul(2)
 }
 
 fn open(candidate: Candidate) -> Option<Result<Opened, Aside>> {
@@ -198,11 +186,11 @@ fn unfit(record: impl Fn(u64, Option<Headers>) -> Record, name: Name, says: Stri
     }
 }
 
-fn look(file: &mut Opened, typed: &SurveyArgs, allowance: Allowance) {
+fn look(file: &mut Opened, settings: &SurveySettings) {
     let Some(probe) = &file.probe else {
         return;
     };
-    if !allowance.covers(probe.stored) {
+    if !settings.allowance.covers(probe.stored) {
         let megapixels = probe.stored.pixels().div_ceil(1_000_000);
         let says = format!(
             "{megapixels} megapixels are more than the allowance; raise it with --allowance"
@@ -210,14 +198,18 @@ fn look(file: &mut Opened, typed: &SurveyArgs, allowance: Allowance) {
         return file.trouble(Name::NotRead, says);
     }
     let wanted = Wanted {
-        width: widest(typed),
-        format: typed.format,
-        thumbnail: if typed.html.is_some() { THUMBNAIL } else { 0 },
+        width: settings.limits.widest,
+        format: settings.format,
+        thumbnail: if settings.page.is_some() {
+            THUMBNAIL
+        } else {
+            0
+        },
     };
     // A decoder that panics costs its picture, not the run.
     let looked = panic::catch_unwind(AssertUnwindSafe(|| {
         let bytes = fs::read(&file.record.path).map_err(|error| error.to_string())?;
-        survey::look(&bytes, probe, allowance, wanted).map_err(|error| error.to_string())
+        survey::look(&bytes, probe, settings.allowance, wanted).map_err(|error| error.to_string())
     }));
     match looked {
         Ok(Ok(mut look)) => {

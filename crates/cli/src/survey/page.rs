@@ -1,5 +1,8 @@
 //! The survey as one self-contained page.
 
+use std::fs;
+use std::path::Path;
+
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
 use minijinja::{Environment, context};
@@ -7,6 +10,7 @@ use serde::Serialize;
 
 use super::summary::{self, LINKS};
 use super::{Record, Survey};
+use crate::failure::Failure;
 use crate::wording;
 
 /// Every value that the template prints is escaped, since its name ends in `.html`.
@@ -44,6 +48,19 @@ struct Load {
     name: &'static str,
     before: String,
     after: Option<String>,
+}
+
+/// How a page begins, by which an earlier one is known again.
+const BEGINNING: &[u8] = b"<!doctype html>";
+
+/// Refuses a name that belongs to anything but a page: an original, say.
+pub(super) fn may_be_written(path: &Path) -> Result<(), Failure> {
+    match fs::read(path) {
+        Ok(there) if !there.starts_with(BEGINNING) => Err(Failure::NoPage {
+            path: path.to_owned(),
+        }),
+        _ => Ok(()),
+    }
 }
 
 /// The whole page.
