@@ -76,7 +76,7 @@ pub struct Look {
     pub alpha_used: bool,
     /// Whether any sample needs more than 8 bits.
     pub depth_used: bool,
-    /// Different colours in the small copy, as far as 256.
+    /// Whether the small copy has no more colours than a palette holds.
     pub few_colours: bool,
     /// What it would weigh.
     pub estimate: Estimate,
