@@ -55,6 +55,12 @@ impl Failure {
         }
     }
 
+    /// No pictures below any of the paths.
+    pub fn nothing_found(paths: &[PathBuf]) -> Failure {
+        let paths: Vec<String> = paths.iter().map(|p| p.display().to_string()).collect();
+        Failure::NothingFound(paths.join(", "))
+    }
+
     /// For errors of one path.
     pub fn unwritable(path: &Path) -> impl FnOnce(io::Error) -> Failure {
         let path = path.to_owned();

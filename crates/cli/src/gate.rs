@@ -1,9 +1,40 @@
-//! A bound on what is in work at once: so many pictures, so many bytes.
+//! Pictures worked on by many threads, under a bound on how many bytes are in work at once.
 
 use std::sync::{Condvar, Mutex, MutexGuard, PoisonError};
 
+use rayon::ThreadPool;
+
+/// The bytes that the pictures in work may hold together, unless one alone needs more.
+const ROOM: u64 = 600 << 20;
+
+/// Works on things on the threads of a pool, one a thread and no more than have room together;
+/// `bytes` tells what each holds. Nothing new is begun once `go_on` says no.
+pub fn each<T: Send>(
+    pool: &ThreadPool,
+    things: impl Iterator<Item = T>,
+    bytes: impl Fn(&T) -> u64,
+    go_on: impl Fn() -> bool,
+    work: impl Fn(T) + Sync,
+) {
+    let gate = Gate::new(pool.current_num_threads(), ROOM);
+    let (gate, work) = (&gate, &work);
+    pool.in_place_scope(|scope| {
+        for thing in things {
+            // Waiting here, outside the pool, keeps its threads free for work.
+            let pass = gate.enter(bytes(&thing));
+            if !go_on() {
+                break;
+            }
+            scope.spawn(move |_| {
+                work(thing);
+                drop(pass);
+            });
+        }
+    });
+}
+
 /// Room for pictures in work.
-pub struct Gate {
+struct Gate {
     room: Mutex<Room>,
     freed: Condvar,
     bytes: u64,
@@ -15,14 +46,14 @@ struct Room {
 }
 
 /// A place inside the gate, given back when dropped.
-pub struct Pass<'a> {
+struct Pass<'a> {
     gate: &'a Gate,
     bytes: u64,
 }
 
 impl Gate {
     /// Room for so many pictures of so many bytes together.
-    pub fn new(slots: usize, bytes: u64) -> Gate {
+    fn new(slots: usize, bytes: u64) -> Gate {
         Gate {
             room: Mutex::new(Room { slots, bytes }),
             freed: Condvar::new(),
@@ -32,7 +63,7 @@ impl Gate {
 
     /// Waits until a picture of so many bytes has room. One that is larger than all the room
     /// waits until it is alone.
-    pub fn enter(&self, bytes: u64) -> Pass<'_> {
+    fn enter(&self, bytes: u64) -> Pass<'_> {
         let bytes = bytes.min(self.bytes);
         let full = |room: &mut Room| room.slots == 0 || room.bytes < bytes;
         let waited = self.freed.wait_while(self.lock(), full);

@@ -30,8 +30,7 @@ pub fn fire(settings: &Settings, channels: &Channels) -> Result<FiringReport, Fa
     let start = Instant::now();
     let finding = find::find(&settings.paths, &settings.out)?;
     if finding.pictures.is_empty() && finding.refused.is_empty() && finding.left_out.is_empty() {
-        let paths = settings.paths.iter().map(|p| p.display().to_string());
-        return Err(Failure::NothingFound(paths.collect::<Vec<_>>().join(", ")));
+        return Err(Failure::nothing_found(&settings.paths));
     }
     let Finding {
         pictures,

@@ -15,14 +15,11 @@ use rayon::ThreadPoolBuilder;
 
 use crate::failure::Failure;
 use crate::find::Picture;
-use crate::gate::Gate;
+use crate::gate;
 use crate::ledger::{self, Made};
 use crate::report::Written;
 use crate::settings::Settings;
 use crate::write::{self, OutFolder};
-
-/// The bytes that the pictures in work may hold together, unless one alone needs more.
-const ROOM: u64 = 600 << 20;
 
 /// Something that happened to a job.
 pub struct Event {
@@ -76,35 +73,28 @@ pub fn dispatch(
     bench: &Bench<'_>,
     events: Sender<Event>,
 ) -> Result<(), Failure> {
-    let jobs = bench.settings.jobs;
-    let pool = ThreadPoolBuilder::new().num_threads(jobs).build()?;
-    let gate = Gate::new(jobs, ROOM);
-    let gate = &gate;
-    pool.in_place_scope(|scope| {
-        for (index, (job, picture)) in plan.jobs.iter().zip(pictures).enumerate() {
-            // Waiting here, outside the pool, keeps its threads free for work.
-            let pass = gate.enter(pipeline::memory(job) + job.original.weight);
-            if INTERRUPTED.load(Ordering::SeqCst) {
-                break;
-            }
-            let events = events.clone();
-            scope.spawn(move |_| {
-                // The receiver outlives all senders; if it is gone, the run is over.
-                let send = |what| {
-                    let _ = events.send(Event { job: index, what });
-                };
-                send(What::Began);
-                // A codec that panics costs its picture, not the run.
-                let work = || bench.work(job, &picture.path, &send);
-                let ended = panic::catch_unwind(AssertUnwindSafe(work));
-                let broken = "the codec failed on it; please report this with the picture";
-                send(What::Ended(
-                    ended.unwrap_or_else(|_| Err(broken.to_owned())),
-                ));
-                drop(pass);
-            });
-        }
-    });
+    let pool = ThreadPoolBuilder::new()
+        .num_threads(bench.settings.jobs)
+        .build()?;
+    gate::each(
+        &pool,
+        plan.jobs.iter().zip(pictures).enumerate(),
+        |(_, (job, _))| pipeline::memory(job) + job.original.weight,
+        || !INTERRUPTED.load(Ordering::SeqCst),
+        |(index, (job, picture))| {
+            // The receiver outlives all senders; if it is gone, the run is over.
+            let send = |what| {
+                let _ = events.send(Event { job: index, what });
+            };
+            send(What::Began);
+            // A codec that panics costs its picture, not the run.
+            let work = || bench.work(job, &picture.path, &send);
+            let ended = panic::catch_unwind(AssertUnwindSafe(work));
+            let broken = "the codec failed on it; please report this with the picture";
+            let ended = ended.unwrap_or_else(|_| Err(broken.to_owned()));
+            send(What::Ended(ended));
+        },
+    );
     Ok(())
 }
 
@@ -160,13 +150,10 @@ impl Bench<'_> {
     /// What is known of a piece, where it was made from this very original and still stands as
     /// it was made.
     fn still_good(&self, name: &str, original: &str) -> Option<&Made> {
-        let made = self.known.get(name)?;
-        let stands = || {
-            let piece = fs::read(self.folder.below(name)).ok()?;
-            (ledger::digest(&piece) == made.digest).then_some(())
-        };
-        (made.original_digest == original).then(stands)??;
-        Some(made)
+        let made = self.known.get(name);
+        let made = made.filter(|made| made.original_digest == original)?;
+        let piece = fs::read(self.folder.below(name)).ok()?;
+        (ledger::digest(&piece) == made.digest).then_some(made)
     }
 
     fn put(&self, name: &str, piece: Piece, original: &str) -> Result<Standing, String> {

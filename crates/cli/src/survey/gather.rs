@@ -16,12 +16,10 @@ use rayon::prelude::*;
 
 use crate::failure::Failure;
 use crate::find::{self, Aside, Candidate, HeaderTrouble};
-use crate::gate::Gate;
+use crate::gate;
 use crate::report::{Channels, Counting};
 use crate::settings::SurveySettings;
-
-/// The bytes that the pictures in work may hold together, unless one alone needs more.
-const ROOM: u64 = 600 << 20;
+use crate::wording;
 
 /// The width of a thumbnail on the page, in pixels.
 const THUMBNAIL: u32 = 160;
@@ -67,6 +65,15 @@ impl Record {
         estimate.map_or(self.weight, |estimate| estimate.min(self.weight))
     }
 
+    /// The weight that it would have, for people; empty where that is unknown.
+    pub fn would_be(&self) -> String {
+        match &self.look {
+            Some(_) if self.waste() > 0 => wording::weight(self.remains()),
+            Some(_) => "as it is".to_owned(),
+            None => String::new(),
+        }
+    }
+
     /// The bytes that could go.
     pub fn waste(&self) -> u64 {
         self.weight - self.remains()
@@ -84,11 +91,8 @@ struct Opened {
 /// Surveys everything below the paths.
 pub fn gather(settings: &SurveySettings, channels: &Channels) -> Result<Survey, Failure> {
     let (candidates, mut unreadable) = find::candidates(&settings.paths, None)?;
-    let jobs = settings.jobs;
-    let name = |index| format!("kiln-work-{index}");
     let pool = ThreadPoolBuilder::new()
-        .num_threads(jobs)
-        .thread_name(name)
+        .num_threads(settings.jobs)
         .build()?;
     let opened: Vec<_> = pool.install(|| candidates.into_par_iter().filter_map(open).collect());
     let mut files = Vec::new();
@@ -99,34 +103,27 @@ pub fn gather(settings: &SurveySettings, channels: &Channels) -> Result<Survey, 
         }
     }
     if files.is_empty() && unreadable.is_empty() {
-        let paths = settings.paths.iter().map(|p| p.display().to_string());
-        return Err(Failure::NothingFound(paths.collect::<Vec<_>>().join(", ")));
+        return Err(Failure::nothing_found(&settings.paths));
     }
-    let allowance = settings.allowance;
+    let mut twins = HashMap::new();
     if settings.look {
-        let all = Counting::start(files.len(), "pictures", channels);
-        let gate = Gate::new(jobs, ROOM);
+        let counting = Counting::start(files.len(), "pictures", channels);
         // The largest first, so that no core is left alone with one at the end.
         let mut order: Vec<&mut Opened> = files.iter_mut().collect();
         order.sort_by_key(|file| std::cmp::Reverse(file.record.weight));
-        let (gate, counting) = (&gate, &all);
-        pool.in_place_scope(|scope| {
-            for file in order {
-                // Waiting here, outside the pool, keeps its threads free for work.
-                let pass = gate.enter(file.held());
-                scope.spawn(move |_| {
-                    look(file, settings);
-                    counting.one();
-                    drop(pass);
-                });
-            }
-        });
-        all.end();
+        gate::each(
+            &pool,
+            order.into_iter(),
+            |file| file.held(),
+            || true,
+            |file| {
+                look(file, settings);
+                counting.one();
+            },
+        );
+        counting.end();
+        twins = pool.install(|| find_twins(&files, settings.allowance));
     }
-    let twins = match settings.look {
-        true => pool.install(|| twins(&files, allowance)),
-        false => HashMap::new(),
-    };
     for (index, file) in files.iter_mut().enumerate() {
         file.judge(&settings.limits, twins.get(&index).map(String::as_str));
     }
@@ -140,50 +137,25 @@ pub fn gather(settings: &SurveySettings, channels: &Channels) -> Result<Survey, 
 
 fn open(candidate: Candidate) -> Option<Result<Opened, Aside>> {
     let read = find::headers(&candidate)?;
-    let Candidate { path, name, .. } = candidate;
-    let record = |weight, headers| Record {
-        path: path.clone(),
-        name: name.clone(),
-        weight,
-        headers,
-        profile: None,
-        look: None,
-        thumbnail: None,
-        findings: Vec::new(),
-    };
-    Some(match read {
+    let mut opened = Opened::new(candidate);
+    match read {
         Ok((weight, mut headers)) => {
+            let record = &mut opened.record;
+            record.weight = weight;
             let profile = headers.icc.take();
-            let mut record = record(weight, None);
             record.profile = profile.and_then(|profile| colour::describe(&profile));
-            let probe = headers.probe().ok();
+            opened.probe = headers.probe().ok();
             record.headers = Some(headers);
-            Ok(Opened {
-                record,
-                probe,
-                trouble: None,
-            })
         }
         // What is there but of no use is a finding; what cannot be read at all is not.
-        Err(HeaderTrouble::NotRead(why)) => Ok(unfit(record, Name::NotRead, why)),
-        Err(HeaderTrouble::Unfit(why)) => Ok(unfit(record, Name::Damaged, why)),
-        Err(HeaderTrouble::Unreadable(why)) => Err(Aside { path, why }),
-    })
-}
-
-/// A file that is there, but of no use.
-fn unfit(record: impl Fn(u64, Option<Headers>) -> Record, name: Name, says: String) -> Opened {
-    let mut record = record(0, None);
-    record.weight = fs::metadata(&record.path).map_or(0, |about| about.len());
-    Opened {
-        record,
-        probe: None,
-        trouble: Some(Finding {
-            name,
-            says,
-            worth: None,
-        }),
+        Err(HeaderTrouble::NotRead(why)) => opened.unfit(Name::NotRead, why),
+        Err(HeaderTrouble::Unfit(why)) => opened.unfit(Name::Damaged, why),
+        Err(HeaderTrouble::Unreadable(why)) => {
+            let path = opened.record.path;
+            return Some(Err(Aside { path, why }));
+        }
     }
+    Some(Ok(opened))
 }
 
 fn look(file: &mut Opened, settings: &SurveySettings) {
@@ -234,7 +206,7 @@ fn packed(raster: &Raster) -> Option<Vec<u8>> {
 
 /// For each file that shows the same pixels as an earlier one, that one's path. Only files of
 /// equal size are decoded for it.
-fn twins(files: &[Opened], allowance: Allowance) -> HashMap<usize, String> {
+fn find_twins(files: &[Opened], allowance: Allowance) -> HashMap<usize, String> {
     let mut by_size: HashMap<(u32, u32), Vec<usize>> = HashMap::new();
     for (index, file) in files.iter().enumerate() {
         if let (Some(probe), Some(_)) = (&file.probe, &file.record.look) {
@@ -268,6 +240,30 @@ fn twins(files: &[Opened], allowance: Allowance) -> HashMap<usize, String> {
 }
 
 impl Opened {
+    /// A file of which nothing is known yet.
+    fn new(candidate: Candidate) -> Self {
+        Opened {
+            record: Record {
+                path: candidate.path,
+                name: candidate.name,
+                weight: 0,
+                headers: None,
+                profile: None,
+                look: None,
+                thumbnail: None,
+                findings: Vec::new(),
+            },
+            probe: None,
+            trouble: None,
+        }
+    }
+
+    /// A file that is there, but of no use.
+    fn unfit(&mut self, name: Name, says: String) {
+        self.record.weight = fs::metadata(&self.record.path).map_or(0, |about| about.len());
+        self.trouble(name, says);
+    }
+
     /// About how many bytes a look at it holds.
     fn held(&self) -> u64 {
         self.probe.as_ref().map_or(0, decode::memory) + self.record.weight

@@ -110,7 +110,7 @@ fn note(name: kiln_core::survey::Name, says: String, worth: Option<u64>, files: 
             .filter(|worth| *worth > 0)
             .map_or(String::new(), wording::weight),
         files,
-        urgent: name <= kiln_core::survey::Name::OverLimit,
+        urgent: name.is_urgent(),
     }
 }
 
@@ -126,11 +126,7 @@ fn row(record: &Record, heaviest: u64) -> Row {
         area: size.map_or(0, |size| size.pixels()),
         weight: wording::weight(record.weight),
         bytes: record.weight,
-        would_be: match &record.look {
-            Some(_) if record.waste() > 0 => wording::weight(record.remains()),
-            Some(_) => "as it is".to_owned(),
-            None => String::new(),
-        },
+        would_be: record.would_be(),
         remains: record.remains(),
         waste: record.waste(),
         solid: share(record.remains()),

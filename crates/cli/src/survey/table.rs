@@ -3,7 +3,6 @@
 use std::io::{self, Write};
 
 use anstyle::Style;
-use kiln_core::survey::Name;
 use unicode_width::UnicodeWidthStr;
 
 use super::summary::{self, LINKS, Totals};
@@ -69,22 +68,14 @@ fn row(record: &Record, heaviest: u64) -> Vec<(String, Style)> {
     let pixels = headers
         .and_then(|h| h.upright())
         .map_or(String::new(), |size| size.to_string());
-    let would_be = match &record.look {
-        Some(look) if look.estimate.weight < record.weight => wording::weight(look.estimate.weight),
-        Some(_) => "as it is".to_owned(),
-        None => String::new(),
-    };
-    let urgent = record
-        .findings
-        .first()
-        .is_some_and(|f| f.name <= Name::OverLimit);
+    let urgent = record.findings.first().is_some_and(|f| f.name.is_urgent());
     let names: Vec<&str> = record.findings.iter().map(|f| f.name.as_str()).collect();
     vec![
         (wording::safe(&record.name), STRONG),
         (headers.map_or(String::new(), |h| h.kind.to_string()), FAINT),
         plain(pixels),
         plain(wording::weight(record.weight)),
-        plain(would_be),
+        plain(record.would_be()),
         (bar(record, heaviest), Style::new()),
         (names.join(" "), if urgent { Style::new() } else { FAINT }),
     ]
@@ -122,7 +113,7 @@ fn folded(text: &str, columns: usize) -> String {
     for word in text.split(' ') {
         match lines.last_mut() {
             Some(line) if line.is_empty() => line.push_str(word),
-            Some(line) if line.len() + 1 + word.len() <= columns => {
+            Some(line) if line.width() + 1 + word.width() <= columns => {
                 line.push(' ');
                 line.push_str(word);
             }
@@ -144,11 +135,7 @@ fn findings_in_all(out: &mut dyn Write, survey: &Survey, columns: Option<usize>)
         .max()
         .unwrap_or(0);
     for sum in &sums {
-        let style = if sum.name <= Name::OverLimit {
-            BAD
-        } else {
-            WASTE
-        };
+        let style = if sum.name.is_urgent() { BAD } else { WASTE };
         let files = wording::count(sum.files, "file", "files");
         let worth = match sum.worth {
             0 => String::new(),

@@ -95,15 +95,11 @@ pub struct PlannedPiece {
 impl Plan {
     /// Plans the pieces of all originals. Two pieces of one name are a [`Clash`].
     pub fn new(originals: Vec<Original>, wish: &Wish) -> Result<Plan, Clash> {
-        let job = |original: Original| Job {
-            sizes: sizes(&original, wish),
-            original,
-            max_weight: wish.max_weight,
-            coding: wish.coding,
-            backdrop: wish.backdrop,
-        };
+        let jobs = originals
+            .into_iter()
+            .map(|original| Job::new(original, wish));
         let plan = Plan {
-            jobs: originals.into_iter().map(job).collect(),
+            jobs: jobs.collect(),
         };
         match clash::find(&plan) {
             Some(clash) => Err(clash),
@@ -118,6 +114,17 @@ impl Plan {
 }
 
 impl Job {
+    /// Plans the pieces of one original.
+    pub fn new(original: Original, wish: &Wish) -> Job {
+        Job {
+            sizes: sizes(&original, wish),
+            original,
+            max_weight: wish.max_weight,
+            coding: wish.coding,
+            backdrop: wish.backdrop,
+        }
+    }
+
     /// Its pieces with their sizes.
     pub fn pieces(&self) -> impl Iterator<Item = (&PlannedSize, &PlannedPiece)> {
         let sizes = self.sizes.iter();

@@ -22,7 +22,7 @@ use thiserror::Error;
 
 pub use headers::{Ballast, Headers, JpegCoding, Model};
 pub use kind::Kind;
-pub use nature::Nature;
+pub use nature::{Nature, Traits};
 
 use crate::pixels::{Orientation, Size};
 use scan::Scan;

@@ -31,12 +31,24 @@ const FEW_COLOURS: usize = 256;
 impl Nature {
     /// Looks at the pixels.
     pub fn of(raster: &Raster) -> Nature {
-        Nature::with_edges(raster).0
+        Traits::of(raster).nature
     }
+}
 
-    /// Looks at the pixels, and tells how often they differ strongly from the one to the left,
-    /// from 0 to 1.
-    pub fn with_edges(raster: &Raster) -> (Nature, f64) {
+/// What the nature of a picture is told by.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Traits {
+    /// What it is by nature.
+    pub nature: Nature,
+    /// How often pixels differ strongly from the one to the left, from 0 to 1.
+    pub edges: f64,
+    /// Whether there are no more colours than a palette holds.
+    pub few_colours: bool,
+}
+
+impl Traits {
+    /// Looks at the pixels.
+    pub fn of(raster: &Raster) -> Traits {
         let step = raster.channels().count();
         let (mut pairs, mut flat, mut edges) = (0u64, 0u64, 0u64);
         let mut colours = HashSet::new();
@@ -58,21 +70,15 @@ impl Nature {
         }
         let is_flat = flat as f64 > pairs as f64 * FLAT_SHARE;
         let is_edgy = edges as f64 >= (pairs - flat) as f64 * EDGE_SHARE;
-        let nature = match (is_flat && is_edgy) || colours.len() <= FEW_COLOURS {
-            true => Nature::Graphic,
-            false => Nature::Photo,
-        };
-        (nature, edges as f64 / pairs.max(1) as f64)
-    }
-
-    /// Whether there are no more colours than a palette holds.
-    pub fn has_few_colours(raster: &Raster) -> bool {
-        let mut colours = HashSet::new();
-        let mut pixels = raster.samples().chunks_exact(raster.channels().count());
-        pixels.all(|pixel| {
-            colours.insert(pixel);
-            colours.len() <= FEW_COLOURS
-        })
+        let few_colours = colours.len() <= FEW_COLOURS;
+        Traits {
+            nature: match (is_flat && is_edgy) || few_colours {
+                true => Nature::Graphic,
+                false => Nature::Photo,
+            },
+            edges: edges as f64 / pairs.max(1) as f64,
+            few_colours,
+        }
     }
 }
 

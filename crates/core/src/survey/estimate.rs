@@ -118,12 +118,8 @@ impl Sample {
         nature: Nature,
         rows: &[f64],
     ) -> Result<u64, EncodeError> {
-        let opaque = self.raster.over(Backdrop::WHITE);
-        let raster = if format.holds_alpha() {
-            &self.raster
-        } else {
-            &opaque
-        };
+        let opaque = (!format.holds_alpha()).then(|| self.raster.over(Backdrop::WHITE));
+        let raster = opaque.as_ref().unwrap_or(&self.raster);
         let bytes = |coding| encode::encode(raster, format, coding, nature).map(|file| file.len());
         let file = match format.dials() {
             None => bytes(Coding::Lossless)?,

@@ -75,6 +75,11 @@ pub enum Name {
 }
 
 impl Name {
+    /// Whether it should be mended before anything else.
+    pub fn is_urgent(self) -> bool {
+        self <= Name::OverLimit
+    }
+
     /// As it is printed.
     pub fn as_str(self) -> &'static str {
         match self {

@@ -14,9 +14,9 @@ use crate::decode::{self, Allowance, DecodeError, Form, Ink, Row};
 use crate::encode::{EncodeError, Format};
 use crate::pipeline::{self, FireError};
 use crate::pixels::{Backdrop, Channels, Raster, Size};
-use crate::plan::{CodingWish, Job, Original, Plan, Wish};
+use crate::plan::{CodingWish, Job, Original, Wish};
 use crate::size::Sizer;
-use crate::source::{Nature, Probe};
+use crate::source::{Nature, Probe, Traits};
 
 /// The small copy's longer side is about this, in pixels: graphics and photos are told apart
 /// best at the size at which they are looked at.
@@ -126,7 +126,11 @@ pub fn look(
     let small = reducer.finish(form.icc).ok_or(LookError::RowsMissing)?;
     let sample = sampler.finish().ok_or(LookError::RowsMissing)?;
     let stored = sized(&small, small.form.size).ok_or(LookError::RowsMissing)?;
-    let (nature, edges) = Nature::with_edges(&stored);
+    let Traits {
+        nature,
+        edges,
+        few_colours,
+    } = Traits::of(&stored);
     let weight = match nature {
         // What makes a graphic heavy stands in a few places: only the whole of it tells.
         Nature::Graphic if upright.pixels() <= WHOLE_TRIAL_PIXELS => {
@@ -148,7 +152,7 @@ pub fn look(
         },
         alpha_used,
         depth_used,
-        few_colours: Nature::has_few_colours(&stored),
+        few_colours,
         estimate: Estimate {
             size: target,
             format: wanted.format,
@@ -158,7 +162,7 @@ pub fn look(
     })
 }
 
-/// A digest of all pixels, upright or not, in 16 bits: equal for files that show the same.
+/// A digest of all pixels in the working space, as stored: equal for files that show the same.
 pub fn digest(bytes: &[u8], probe: &Probe, allowance: Allowance) -> Result<u64, DecodeError> {
     let mut rows = decode::open(bytes, probe, allowance)?;
     let form = rows.form().clone();
@@ -246,19 +250,9 @@ fn whole_trial(
         weight: bytes.len() as u64,
         probe: probe.clone(),
     };
-    let jobs = Plan::new(vec![original], &wish)
-        .map(|plan| plan.jobs)
-        .unwrap_or_default();
-    let mut weight = None;
-    for job in &jobs {
-        weight = Some(trial(bytes, job, allowance)?);
-    }
-    weight.ok_or(LookError::RowsMissing)
-}
-
-fn trial(bytes: &[u8], job: &Job, allowance: Allowance) -> Result<u64, LookError> {
+    let job = Job::new(original, &wish);
     let mut weight = Err(LookError::RowsMissing);
-    pipeline::fire(bytes, job, allowance, None, |_, _, made| {
+    pipeline::fire(bytes, &job, allowance, None, |_, _, made| {
         weight = made
             .map(|piece| piece.file.len() as u64)
             .map_err(LookError::from);
