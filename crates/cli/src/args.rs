@@ -1,6 +1,6 @@
 //! The command line as typed. What it means is decided in `settings`.
 
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 use clap::{Parser, Subcommand};
 
@@ -20,18 +20,24 @@ const EXAMPLES: &str = "\
 Examples:
   kiln demo                                    See it work on a sample site
   kiln survey photos                           Find what is heavy, and why
+  kiln init photos                             Write a kiln file that fits them
+  kiln fire                                    Make all pieces of that kiln file
   kiln fire photos --width 800 --density 1,2   Make WebP pieces of every picture in photos
 
 Exit codes: 0 all done and every budget kept; 1 something was not done or not kept, each named
-on stderr; 2 the command line is wrong; 130 interrupted.";
+on stderr; 2 the command line or the kiln file is wrong; 130 interrupted.";
 
 /// The commands.
 #[derive(Debug, Subcommand)]
 pub enum Command {
     /// Show what is heavy, why, and what it would weigh.
     Survey(SurveyArgs),
+    /// Look at the originals and write a kiln file that fits them.
+    Init(InitArgs),
     /// Make the pieces: size, compress and write every picture found.
     Fire(FireArgs),
+    /// Make and check the label sheet: titles, alternative texts, credits.
+    Label(LabelArgs),
     /// Unpack the sample site of Tern Point Light and fire it.
     Demo(DemoArgs),
 }
@@ -41,24 +47,39 @@ pub enum Command {
 #[command(after_help = FIRE_EXAMPLES)]
 pub struct FireArgs {
     /// Pictures, and folders to search for them (with their subfolders; hidden files are left
-    /// out).
-    #[arg(required = true, value_name = "PATHS")]
+    /// out). Without any, the originals of the kiln file.
+    #[arg(value_name = "PATHS")]
     pub paths: Vec<PathBuf>,
 
-    /// Where the pieces go; the folders below PATHS are kept there.
-    #[arg(short, long, value_name = "DIR", default_value = "upload")]
-    pub out: PathBuf,
+    #[command(flatten)]
+    pub kiln_file: KilnFileArgs,
 
-    /// Widths as displayed, in CSS pixels. Without it every picture keeps its own.
+    /// Only these places of the kiln file.
+    #[arg(short, long, value_name = "NAME,…", value_delimiter = ',')]
+    pub place: Vec<String>,
+
+    /// Where the pieces go. [default: that of the kiln file, else upload]
+    #[arg(short, long, value_name = "DIR")]
+    pub out: Option<PathBuf>,
+
+    /// Widths as displayed, in CSS pixels. Without any, every picture keeps its own.
     #[arg(short, long, value_name = "PX,…", value_delimiter = ',', allow_negative_numbers = true, value_parser = wording::parse_width)]
     pub width: Vec<u32>,
 
-    /// Device pixel ratios to make each width for.
-    #[arg(short, long, value_name = "RATIO,…", value_delimiter = ',', default_value = "1", value_parser = wording::parse_density)]
+    /// Lengths of the longer side as displayed, in CSS pixels, instead of widths.
+    #[arg(long, value_name = "PX,…", value_delimiter = ',', allow_negative_numbers = true, value_parser = wording::parse_width, conflicts_with = "width")]
+    pub long_side: Vec<u32>,
+
+    /// A part of each picture's own size, such as 33%, instead of widths.
+    #[arg(long, value_name = "PART", value_parser = wording::parse_scale, conflicts_with_all = ["width", "long_side"])]
+    pub scale: Option<f64>,
+
+    /// Device pixel ratios to make each size for. [default: 1]
+    #[arg(short, long, value_name = "RATIO,…", value_delimiter = ',', value_parser = wording::parse_density)]
     pub density: Vec<f64>,
 
-    /// Formats to make: jpeg, png, webp, avif.
-    #[arg(short, long, value_name = "FORMAT,…", value_delimiter = ',', default_value = "webp", value_parser = wording::parse_format)]
+    /// Formats to make: jpeg, png, webp, avif. [default: webp]
+    #[arg(short, long, value_name = "FORMAT,…", value_delimiter = ',', value_parser = wording::parse_format)]
     pub format: Vec<kiln_core::encode::Format>,
 
     /// The most that a piece may weigh, such as 120KB or 0.1MiB. Bare numbers are bytes, KB is
@@ -70,9 +91,19 @@ pub struct FireArgs {
     #[arg(short, long, value_name = "N", conflicts_with = "max_weight", value_parser = wording::parse_quality)]
     pub quality: Option<u8>,
 
-    /// What stands behind transparent pixels in JPEG: white, black or #RRGGBB.
-    #[arg(long, value_name = "COLOUR", default_value = "white", value_parser = wording::parse_colour)]
-    pub backdrop: kiln_core::pixels::Backdrop,
+    /// How pieces are named, below the out folder: a pattern with the fields {title}, {stem},
+    /// {folders}, {place}, {width}, {height}, {density}, {number}, {digest} and {extension}.
+    /// [default: {folders}/{title}-{width}]
+    #[arg(short, long, value_name = "PATTERN", value_parser = wording::parse_name)]
+    pub name: Option<kiln_core::plan::Pattern>,
+
+    /// What stands behind transparent pixels in JPEG: white, black or #RRGGBB. [default: white]
+    #[arg(long, value_name = "COLOUR", value_parser = wording::parse_colour)]
+    pub backdrop: Option<kiln_core::pixels::Backdrop>,
+
+    /// The label sheet. [default: that of the kiln file, else labels.csv beside it]
+    #[arg(long, value_name = "FILE")]
+    pub labels: Option<PathBuf>,
 
     /// The largest picture that is read, in megapixels.
     #[arg(long, value_name = "MP", default_value = "300", value_parser = wording::parse_megapixels)]
@@ -86,6 +117,15 @@ pub struct FireArgs {
     #[arg(long)]
     pub dry_run: bool,
 
+    /// Go on: fire new and changed originals as they arrive, until Ctrl-C.
+    #[arg(long, conflicts_with_all = ["json", "dry_run"])]
+    pub watch: bool,
+
+    /// Remove strays: pieces of earlier firings whose original or place is gone. Those that were
+    /// altered since stay.
+    #[arg(long, conflicts_with = "dry_run")]
+    pub remove_strays: bool,
+
     /// Report as a JSON document (docs/formats.md).
     #[arg(long)]
     pub json: bool,
@@ -94,22 +134,114 @@ pub struct FireArgs {
     #[arg(long, conflicts_with_all = ["json", "verbose", "dry_run"])]
     pub quiet: bool,
 
-    /// Show the dial of every piece and how many encodes it took.
+    /// Show the dial of every piece, how many encodes it took, and where each setting comes from.
     #[arg(short, long)]
     pub verbose: bool,
 }
 
+impl FireArgs {
+    /// Those of `kiln fire --kiln FILE`.
+    pub fn by(kiln: &Path) -> FireArgs {
+        #[derive(Parser)]
+        struct Alone {
+            #[command(flatten)]
+            fire: FireArgs,
+        }
+        let arguments = ["kiln".as_ref(), "--kiln".as_ref(), kiln.as_os_str()];
+        Alone::parse_from(arguments).fire
+    }
+}
+
+/// Which kiln file holds.
+#[derive(Debug, clap::Args)]
+pub struct KilnFileArgs {
+    /// The kiln file. [default: the nearest kiln.toml in this folder or those above]
+    #[arg(short, long, value_name = "FILE")]
+    pub kiln: Option<PathBuf>,
+
+    /// Go by no kiln file, even where there is one.
+    #[arg(long, conflicts_with = "kiln")]
+    pub no_kiln: bool,
+}
+
 const FIRE_EXAMPLES: &str = "\
 Examples:
+  kiln fire
+      Every place of the kiln file, from its originals.
+  kiln fire --place banner,card --dry-run
+      What two of the places would get, and nothing else.
   kiln fire photos --width 800 --density 1,2
       WebP pieces, 800 and 1600 pixels wide, in upload/.
   kiln fire photos logos/mark.png --out site/img --width 1200 --format avif,webp,jpeg --max-weight 100KB
       Three formats, none above 100,000 bytes; what cannot get there is named.
-  kiln fire photos --width 800 --dry-run
-      What would be made, and nothing else.
+  kiln fire photos --long-side 1600 --name '{title}-{number:3}'
+      A series: fog-001.webp, fog-002.webp, …
 
-A picture is never enlarged: one that is narrower than asked gives a piece at its own width.
-Originals are never written to.";
+Options go before the kiln file. A picture is never enlarged: one that is smaller than asked gives
+a piece of its own size. Originals are never written to.";
+
+/// The options of `kiln init`.
+#[derive(Debug, clap::Args)]
+#[command(after_help = INIT_EXAMPLES)]
+pub struct InitArgs {
+    /// The folder of the originals. [default: originals, else this folder]
+    #[arg(value_name = "FOLDER")]
+    pub originals: Option<PathBuf>,
+
+    /// Where to write the kiln file.
+    #[arg(short, long, value_name = "FILE", default_value = "kiln.toml")]
+    pub kiln: PathBuf,
+
+    /// Where the pieces shall go.
+    #[arg(short, long, value_name = "DIR", default_value = "upload")]
+    pub out: PathBuf,
+
+    /// Pictures in work at once. [default: one per core]
+    #[arg(short, long, value_name = "N", value_parser = wording::parse_jobs)]
+    pub jobs: Option<usize>,
+}
+
+const INIT_EXAMPLES: &str = "\
+Example:
+  kiln init originals
+      Looks at the pictures in originals/ and writes kiln.toml: a place for each folder, with a
+      width, formats and a budget that fit what is in it. A file that is there is never
+      overwritten.";
+
+/// The options of `kiln label`.
+#[derive(Debug, clap::Args)]
+#[command(after_help = LABEL_EXAMPLES)]
+pub struct LabelArgs {
+    /// Pictures, and folders to search for them. Without any, the originals of the kiln file.
+    #[arg(value_name = "PATHS")]
+    pub paths: Vec<PathBuf>,
+
+    #[command(flatten)]
+    pub kiln_file: KilnFileArgs,
+
+    /// The label sheet. [default: that of the kiln file, else labels.csv beside it]
+    #[arg(long, value_name = "FILE")]
+    pub labels: Option<PathBuf>,
+
+    /// End with exit code 1 where anything is missing or wrong.
+    #[arg(long)]
+    pub strict: bool,
+
+    /// Report as a JSON document (docs/formats.md).
+    #[arg(long)]
+    pub json: bool,
+}
+
+const LABEL_EXAMPLES: &str = "\
+Examples:
+  kiln label
+      Makes labels.csv with a row for each original, or adds rows for new ones, and says what is
+      still missing. What stands in the sheet is never changed.
+  kiln label --strict
+      The same as a gate for a build.
+
+The columns: file, title, alternative text, caption, keywords, creator, credit, licence,
+decorative (yes or no). Titles name the pieces; the rest goes into them as [metadata] says.";
 
 /// The options of `kiln demo`.
 #[derive(Debug, clap::Args)]
@@ -123,7 +255,7 @@ pub struct DemoArgs {
 const DEMO_EXAMPLES: &str = "\
 Example:
   kiln demo lighthouse
-      Unpacks the originals into lighthouse/originals and fires them into lighthouse/upload.
+      Unpacks originals, a kiln file and a label sheet into lighthouse/ and fires them.
       Two of the originals are broken on purpose, to show how that is said.";
 
 /// The options of `kiln survey`.

@@ -4,8 +4,10 @@ use std::io;
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
-use kiln_core::plan::Clash;
+use kiln_core::plan::Trouble;
 use thiserror::Error;
+
+use crate::wording;
 
 /// A failure that stops a run before, or instead of, its work.
 #[derive(Debug, Error)]
@@ -16,12 +18,33 @@ pub enum Failure {
         "{out}: the originals in {originals} are inside the out folder; choose another with --out"
     )]
     OutHoldsOriginals { out: PathBuf, originals: PathBuf },
-    #[error("--quality sets a dial, and PNG has none; leave png out of --format or --quality away")]
-    DialOfPng,
+    #[error("{0}a quality sets a dial, and PNG has none; leave out one of the two")]
+    DialOfPng(String),
+    #[error("no pictures are named; name some, or make a kiln file with kiln init")]
+    NoPaths,
+    #[error(
+        "{0}: does not say where the originals are; add originals = \"FOLDER\" or name them on the command line"
+    )]
+    NoOriginals(PathBuf),
+    #[error("{path}: cannot be read ({source}); check the path")]
+    NoKilnFile {
+        path: PathBuf,
+        #[source]
+        source: io::Error,
+    },
+    /// All that is wrong in it, each with its line.
+    #[error("{0}")]
+    KilnFile(String),
+    #[error("there is no place {name:?}; {advice}")]
+    NoPlace { name: String, advice: String },
+    #[error("{path}: is there already; name another file with --kiln, or move it away")]
+    KilnFileThere { path: PathBuf },
+    #[error("{path}: {what}")]
+    Sheet { path: PathBuf, what: String },
     #[error("{0}: no pictures found (JPEG, PNG, WebP or GIF); name another folder")]
     NothingFound(String),
-    #[error("{0}; rename one of them or fire them into different --out folders")]
-    Clash(#[from] Clash),
+    #[error("{}", lines(.0))]
+    Troubles(Vec<Trouble>),
     #[error(
         "{piece}: is there already and is not a piece of an earlier firing; move it away or choose another --out"
     )]
@@ -44,13 +67,25 @@ pub enum Failure {
     Threads(#[from] rayon::ThreadPoolBuildError),
 }
 
+fn lines(troubles: &[Trouble]) -> String {
+    // A name with a line break in it must not look like two troubles.
+    let line = |trouble: &Trouble| wording::safe(&trouble.to_string());
+    let lines: Vec<String> = troubles.iter().map(line).collect();
+    lines.join("\n")
+}
+
 impl Failure {
     /// The exit code: 2 where the command line is at fault, else 1.
     pub fn exit(&self) -> ExitCode {
         match self {
-            Failure::NoSuchPath(_) | Failure::OutHoldsOriginals { .. } | Failure::DialOfPng => {
-                ExitCode::from(2)
-            }
+            Failure::NoSuchPath(_)
+            | Failure::OutHoldsOriginals { .. }
+            | Failure::DialOfPng(_)
+            | Failure::NoPaths
+            | Failure::NoOriginals(_)
+            | Failure::NoKilnFile { .. }
+            | Failure::KilnFile(_)
+            | Failure::NoPlace { .. } => ExitCode::from(2),
             _ => ExitCode::from(1),
         }
     }

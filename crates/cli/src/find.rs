@@ -6,11 +6,12 @@ use std::io::BufReader;
 use std::path::{Component, Path, PathBuf};
 
 use kiln_core::plan::Original;
-use kiln_core::source::{self, Headers, Kind, ProbeError};
+use kiln_core::source::{self, Ballast, Headers, Kind, ProbeError};
 use serde::{Serialize, Serializer};
 use walkdir::{DirEntry, WalkDir};
 
 use crate::failure::Failure;
+use crate::settings::Originals;
 
 /// A picture whose headers were read.
 #[derive(Debug)]
@@ -21,6 +22,8 @@ pub struct Picture {
     pub original: Original,
     /// Whether its extension belongs to another format.
     pub misnamed: bool,
+    /// What the file carries beside its pixels.
+    pub ballast: Ballast,
 }
 
 /// A file or folder that gives no pieces, and why.
@@ -29,8 +32,19 @@ pub struct Aside {
     /// Its path as found.
     #[serde(serialize_with = "lossy")]
     pub path: PathBuf,
+    /// Its path below the folder that was given; empty for a folder.
+    #[serde(skip)]
+    pub name: String,
     /// What is wrong, and what to do.
     pub why: String,
+}
+
+impl Aside {
+    /// A folder, or a file of which nothing is known.
+    pub fn of(path: PathBuf, why: String) -> Aside {
+        let name = String::new();
+        Aside { path, name, why }
+    }
 }
 
 /// JSON holds no paths that are not Unicode; what is not is marked as such.
@@ -62,9 +76,10 @@ pub struct Candidate {
 
 /// Finds pictures. Hidden files and the out folder are left out, a file that is reached in two
 /// ways counts once.
-pub fn find(paths: &[PathBuf], out: &Path) -> Result<Finding, Failure> {
+pub fn find(originals: &Originals, out: Option<&Path>) -> Result<Finding, Failure> {
     let mut finding = Finding::default();
-    let (candidates, unreadable) = candidates(paths, Some(out))?;
+    let base = originals.base.as_deref();
+    let (candidates, unreadable) = candidates(&originals.paths, base, out)?;
     finding.refused = unreadable;
     for candidate in candidates {
         finding.look_at(candidate);
@@ -73,42 +88,56 @@ pub fn find(paths: &[PathBuf], out: &Path) -> Result<Finding, Failure> {
     Ok(finding)
 }
 
-/// Every file below the paths, ordered by path, and the folders that could not be searched.
+/// Every file below the paths, ordered by path, and the folders that could not be searched. What
+/// lies in `base` is named from there, all else from the path that it was found below.
 pub fn candidates(
     paths: &[PathBuf],
+    base: Option<&Path>,
     out: Option<&Path>,
 ) -> Result<(Vec<Candidate>, Vec<Aside>), Failure> {
     let real_out = out.map(real);
+    let real_base = base.map(real);
     let (mut found, mut unreadable, mut seen) = (Vec::new(), Vec::new(), HashSet::new());
     for path in paths {
         let about = fs::metadata(path).map_err(|_| Failure::NoSuchPath(path.clone()))?;
+        let real_path = real(path);
         if let (Some(out), Some(real_out)) = (out, &real_out)
-            && real(path).starts_with(real_out)
+            && real_path.starts_with(real_out)
         {
             return Err(Failure::OutHoldsOriginals {
                 out: out.to_owned(),
                 originals: path.clone(),
             });
         }
+        let below_base = real_base.as_ref();
+        let below_base = below_base.and_then(|base| real_path.strip_prefix(base).ok());
         if about.is_dir() {
-            search(path, real_out.as_deref(), &mut found, &mut unreadable);
+            let lead = below_base.map(slashed).unwrap_or_default();
+            search(
+                path,
+                &lead,
+                real_out.as_deref(),
+                &mut found,
+                &mut unreadable,
+            );
         } else {
             let name = path.file_name().map(PathBuf::from).unwrap_or_default();
             found.push(Candidate {
                 path: path.clone(),
-                name: slashed(&name),
+                name: slashed(below_base.unwrap_or(&name)),
                 named_by_user: true,
             });
         }
     }
-    let mut folders = HashMap::new();
-    found.retain(|candidate| seen.insert(identity(&candidate.path, &mut folders)));
+    let mut folders = Folders::default();
+    found.retain(|candidate| seen.insert(folders.identity(&candidate.path)));
     found.sort_by(|a, b| a.path.cmp(&b.path));
     Ok((found, unreadable))
 }
 
 fn search(
     root: &Path,
+    lead: &str,
     out: Option<&Path>,
     found: &mut Vec<Candidate>,
     unreadable: &mut Vec<Aside>,
@@ -124,8 +153,12 @@ fn search(
         match entry {
             Ok(entry) if entry.file_type().is_file() => {
                 let below = entry.path().strip_prefix(root).unwrap_or(entry.path());
+                let below = slashed(below);
                 found.push(Candidate {
-                    name: slashed(below),
+                    name: match lead.is_empty() {
+                        true => below,
+                        false => format!("{lead}/{below}"),
+                    },
                     path: entry.into_path(),
                     named_by_user: false,
                 });
@@ -139,7 +172,7 @@ fn search(
                     Some(io) => format!("cannot be searched ({io}); check its permissions"),
                     None => "cannot be searched; check its permissions".to_owned(),
                 };
-                unreadable.push(Aside { path, why });
+                unreadable.push(Aside::of(path, why));
             }
         }
     }
@@ -192,35 +225,34 @@ impl Finding {
             return;
         };
         let Candidate { path, name, .. } = candidate;
-        match read {
-            Ok((weight, headers)) => match headers.probe() {
-                Ok(probe) => self.pictures.push(Picture {
-                    misnamed: extension.is_some_and(|e| !probe.kind.has_extension(&e)),
-                    original: Original {
-                        path: path.to_string_lossy().into_owned(),
-                        name,
-                        weight,
-                        probe,
-                    },
-                    path,
-                }),
-                Err(error) if matches!(headers.kind, Kind::Svg | Kind::Ico) => {
-                    self.left_out.push(Aside {
-                        path,
-                        why: error.to_string(),
-                    });
-                }
-                Err(error) => self.refused.push(Aside {
-                    path,
-                    why: error.to_string(),
-                }),
-            },
+        let (weight, headers) = match read {
+            Ok(read) => read,
             Err(
                 HeaderTrouble::NotRead(why)
                 | HeaderTrouble::Unfit(why)
                 | HeaderTrouble::Unreadable(why),
-            ) => {
-                self.refused.push(Aside { path, why });
+            ) => return self.refused.push(Aside { path, name, why }),
+        };
+        match headers.probe() {
+            Ok(probe) => {
+                let misnamed = extension.is_some_and(|e| !probe.kind.has_extension(&e));
+                let shown = path.to_string_lossy().into_owned();
+                let mut original = Original::new(shown, name, weight, probe);
+                original.credits = headers.credits;
+                self.pictures.push(Picture {
+                    path,
+                    original,
+                    misnamed,
+                    ballast: headers.ballast,
+                });
+            }
+            Err(error) => {
+                let why = error.to_string();
+                let asides = match headers.kind {
+                    Kind::Svg | Kind::Ico => &mut self.left_out,
+                    _ => &mut self.refused,
+                };
+                asides.push(Aside { path, name, why });
             }
         }
     }
@@ -240,7 +272,7 @@ fn advised(error: &ProbeError) -> String {
 }
 
 /// The parts of a path below a root, with `/` between them.
-fn slashed(below: &Path) -> String {
+pub fn slashed(below: &Path) -> String {
     let parts = below.components().filter_map(|part| match part {
         Component::Normal(name) => Some(name.to_string_lossy()),
         _ => None,
@@ -249,7 +281,7 @@ fn slashed(below: &Path) -> String {
 }
 
 /// The path with links and dots resolved as far as it exists.
-fn real(path: &Path) -> PathBuf {
+pub fn real(path: &Path) -> PathBuf {
     let absolute = std::path::absolute(path).unwrap_or_else(|_| path.to_owned());
     for above in absolute.ancestors() {
         if let Ok(found) = above.canonicalize() {
@@ -264,19 +296,25 @@ fn real(path: &Path) -> PathBuf {
     absolute
 }
 
-/// What makes two ways to a file the same file: its folder, resolved, and its name. Resolving is
-/// slow, so each folder is resolved once.
-fn identity(path: &Path, folders: &mut HashMap<PathBuf, PathBuf>) -> PathBuf {
-    let folder = path
-        .parent()
-        .filter(|p| !p.as_os_str().is_empty())
-        .unwrap_or(Path::new("."));
-    let resolved = match folders.get(folder) {
-        Some(resolved) => resolved,
-        None => folders
-            .entry(folder.to_owned())
-            .or_insert_with(|| real(folder)),
-    };
-    path.file_name()
-        .map_or(resolved.clone(), |name| resolved.join(name))
+/// Folders resolved so far: resolving is slow, so each is resolved once.
+#[derive(Default)]
+pub struct Folders(HashMap<PathBuf, PathBuf>);
+
+impl Folders {
+    /// What makes two ways to a file the same file: its folder, resolved, and its name.
+    pub fn identity(&mut self, path: &Path) -> PathBuf {
+        let folder = path
+            .parent()
+            .filter(|p| !p.as_os_str().is_empty())
+            .unwrap_or(Path::new("."));
+        let resolved = match self.0.get(folder) {
+            Some(resolved) => resolved,
+            None => self
+                .0
+                .entry(folder.to_owned())
+                .or_insert_with(|| real(folder)),
+        };
+        path.file_name()
+            .map_or(resolved.clone(), |name| resolved.join(name))
+    }
 }

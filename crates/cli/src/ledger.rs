@@ -1,13 +1,13 @@
 //! The record that a firing leaves beside its pieces: `kiln-ledger.json` (docs/formats.md).
 
-use std::collections::{BTreeMap, HashMap};
+use std::collections::{BTreeMap, HashMap, HashSet};
 use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
+use std::time::{Duration, Instant};
 
 use kiln_core::encode::{Coding, Format};
 use kiln_core::pixels::Size;
-use kiln_core::plan::{Job, PlannedPiece, PlannedSize};
 use serde::{Deserialize, Serialize};
 
 use crate::write;
@@ -16,20 +16,40 @@ use crate::write;
 pub const NAME: &str = "kiln-ledger.json";
 
 /// The version of the ledger's form; a higher one belongs to a newer program.
-const SCHEMA: u32 = 1;
+const SCHEMA: u32 = 2;
 
-/// The pieces of an out folder, by their names.
+/// While pieces are made, it is saved about this often: more would cost more time than what a
+/// crash can lose.
+const SAVE_EVERY: Duration = Duration::from_secs(1);
+
+/// Saving takes at most one part in this many of the time.
+const SAVE_SHARE: u32 = 20;
+
+/// The originals of an out folder and their pieces.
 #[derive(Debug)]
 pub struct Ledger {
     path: PathBuf,
-    entries: BTreeMap<String, Entry>,
+    originals: BTreeMap<String, Entry>,
+    /// Every piece's original.
+    owners: HashMap<String, String>,
+    saved: Instant,
+    pause: Duration,
+}
+
+/// What is known of one original.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct Entry {
+    /// The digest of its bytes, once they were read.
+    pub digest: Option<String>,
+    /// Its pieces by their names.
+    pub pieces: BTreeMap<String, PieceEntry>,
 }
 
 /// What is known of one piece.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct Entry {
-    /// The original's path as it was given.
-    pub original: String,
+pub struct PieceEntry {
+    /// The place that it is for.
+    pub place: Option<String>,
     /// Width and height in pixels.
     pub size: Size,
     /// The format.
@@ -43,14 +63,16 @@ pub struct Entry {
 /// A piece that was finished.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Made {
-    /// The digest of the original that it was made from.
-    pub original_digest: String,
+    /// The program's version.
+    pub kiln: String,
     /// The digest of the piece itself.
     pub digest: String,
     /// Bytes.
     pub weight: u64,
     /// How its samples are coded.
     pub coding: Coding,
+    /// Its visual score, where one was taken.
+    pub score: Option<f32>,
     /// How many encodes it took.
     pub encodes: usize,
     /// Whether it keeps its weight.
@@ -59,31 +81,30 @@ pub struct Made {
     pub flattened: bool,
 }
 
-/// A digest of bytes, as text (XXH3, 128 bits): it tells files apart, not friend from foe.
-pub fn digest(bytes: &[u8]) -> String {
-    format!("{:032x}", xxhash_rust::xxh3::xxh3_128(bytes))
+/// A finished piece whose recipe still holds, and the digest of the original that it was made
+/// from.
+#[derive(Clone, Debug)]
+pub struct Known {
+    /// The digest of the original.
+    pub original: String,
+    /// The piece.
+    pub made: Made,
 }
 
-/// The digest of all that decides a piece's bytes, but for the original. A newer program may
-/// make better pieces, so its version belongs to it.
-pub fn recipe(job: &Job, size: &PlannedSize, piece: &PlannedPiece) -> io::Result<String> {
-    let version = env!("CARGO_PKG_VERSION");
-    let decisive = (
-        version,
-        size.size,
-        piece.format,
-        job.max_weight,
-        job.coding,
-        job.backdrop,
-    );
-    Ok(digest(&serde_json::to_vec(&decisive)?))
+/// A piece that nothing plans for any more.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Stray {
+    /// Its name.
+    pub name: String,
+    /// The digest that it had when it was finished.
+    pub digest: Option<String>,
 }
 
 #[derive(Serialize, Deserialize)]
-struct Document {
+struct Document<T> {
     schema: u32,
     kiln: String,
-    pieces: BTreeMap<String, Entry>,
+    originals: T,
 }
 
 impl Ledger {
@@ -91,70 +112,161 @@ impl Ledger {
     /// aside under another name, which is returned.
     pub fn open(out: &Path) -> io::Result<(Ledger, Option<PathBuf>)> {
         let path = out.join(NAME);
-        let empty = |path| Ledger {
-            path,
-            entries: BTreeMap::new(),
-        };
         let text = match fs::read(&path) {
             Ok(text) => text,
             Err(error) if error.kind() == io::ErrorKind::NotFound => {
-                return Ok((empty(path), None));
+                return Ok((Ledger::new(path, BTreeMap::new()), None));
             }
             Err(error) => return Err(error),
         };
-        match serde_json::from_slice::<Document>(&text) {
+        match serde_json::from_slice(&text) {
             Ok(Document {
                 schema: SCHEMA,
-                pieces: entries,
+                originals,
                 ..
-            }) => Ok((Ledger { path, entries }, None)),
+            }) => Ok((Ledger::new(path, originals), None)),
             _ => {
                 let aside = out.join(format!("{NAME}.unreadable"));
                 fs::rename(&path, &aside)?;
-                Ok((empty(path), Some(aside)))
+                Ok((Ledger::new(path, BTreeMap::new()), Some(aside)))
             }
+        }
+    }
+
+    fn new(path: PathBuf, originals: BTreeMap<String, Entry>) -> Ledger {
+        let owner = |(original, entry): (&String, &Entry)| {
+            let names: Vec<String> = entry.pieces.keys().cloned().collect();
+            let original = original.clone();
+            names.into_iter().map(move |name| (name, original.clone()))
+        };
+        Ledger {
+            path,
+            owners: originals.iter().flat_map(owner).collect(),
+            originals,
+            saved: Instant::now(),
+            pause: SAVE_EVERY,
         }
     }
 
     /// Whether a piece of that name belongs to this or an earlier firing.
     pub fn knows(&self, piece: &str) -> bool {
-        self.entries.contains_key(piece)
+        self.owners.contains_key(piece)
     }
 
-    /// Enters a piece that shall be made. What is known of an earlier one of the same recipe is
-    /// kept: it may still be good.
-    pub fn enter(&mut self, piece: &str, mut entry: Entry) {
-        if let Some(earlier) = self.entries.remove(piece)
+    /// Enters a piece that shall be made. What is known of an earlier one of the same original
+    /// and recipe is kept: it may still be good.
+    pub fn enter(&mut self, original: &str, piece: &str, mut entry: PieceEntry) {
+        let owner = self.owners.get(piece);
+        if owner.is_some_and(|owner| owner != original) {
+            self.forget(piece);
+        }
+        // The original keeps its digest, even when this is its only piece.
+        let owner = self.originals.entry(original.to_owned()).or_default();
+        if let Some(earlier) = owner.pieces.remove(piece)
             && earlier.recipe == entry.recipe
         {
             entry.made = earlier.made;
         }
-        self.entries.insert(piece.to_owned(), entry);
+        owner.pieces.insert(piece.to_owned(), entry);
+        self.owners.insert(piece.to_owned(), original.to_owned());
+    }
+
+    /// Strikes a piece out, and its original with its last piece.
+    pub fn forget(&mut self, piece: &str) {
+        let Some(original) = self.owners.remove(piece) else {
+            return;
+        };
+        if let Some(owner) = self.originals.get_mut(&original) {
+            owner.pieces.remove(piece);
+            if owner.pieces.is_empty() {
+                self.originals.remove(&original);
+            }
+        }
     }
 
     /// Every finished piece whose recipe still holds, as it was when the run began.
-    pub fn known(&self) -> HashMap<String, Made> {
-        let made = |(name, entry): (&String, &Entry)| Some((name.clone(), entry.made.clone()?));
-        self.entries.iter().filter_map(made).collect()
+    pub fn known(&self) -> HashMap<String, Known> {
+        let known = |entry: &Entry| {
+            let original = entry.digest.clone();
+            let pieces = entry.pieces.iter();
+            let known = pieces.filter_map(move |(name, piece)| {
+                let known = Known {
+                    original: original.clone()?,
+                    made: piece.made.clone()?,
+                };
+                Some((name.clone(), known))
+            });
+            known.collect::<Vec<_>>()
+        };
+        self.originals.values().flat_map(known).collect()
+    }
+
+    /// Notes the digest of an original. If it is another than before, none of its pieces holds.
+    pub fn read(&mut self, original: &str, digest: String) {
+        let Some(entry) = self.originals.get_mut(original) else {
+            return;
+        };
+        if entry.digest.as_ref() != Some(&digest) {
+            for piece in entry.pieces.values_mut() {
+                piece.made = None;
+            }
+            entry.digest = Some(digest);
+        }
     }
 
     /// Notes that a planned piece was finished.
     pub fn finished(&mut self, piece: &str, made: Made) {
-        if let Some(entry) = self.entries.get_mut(piece) {
-            entry.made = Some(made);
+        let owner = self.owners.get(piece);
+        let entry = owner.and_then(|original| self.originals.get_mut(original));
+        if let Some(piece) = entry.and_then(|entry| entry.pieces.get_mut(piece)) {
+            piece.made = Some(made);
         }
     }
 
+    /// The pieces that are not among the planned ones, of originals for which `unwanted` holds.
+    pub fn strays(
+        &self,
+        planned: &HashSet<&str>,
+        mut unwanted: impl FnMut(&str) -> bool,
+    ) -> Vec<Stray> {
+        let mut strays = Vec::new();
+        for (original, entry) in &self.originals {
+            let pieces = entry.pieces.iter();
+            let loose = pieces.filter(|(name, _)| !planned.contains(name.as_str()));
+            let loose: Vec<_> = loose.collect();
+            if !loose.is_empty() && unwanted(original) {
+                strays.extend(loose.into_iter().map(|(name, piece)| Stray {
+                    name: name.clone(),
+                    digest: piece.made.as_ref().map(|made| made.digest.clone()),
+                }));
+            }
+        }
+        strays.sort_by(|a, b| a.name.cmp(&b.name));
+        strays
+    }
+
     /// Saves it, whole or not at all.
-    pub fn save(&self) -> io::Result<()> {
+    pub fn save(&mut self) -> io::Result<()> {
+        let start = Instant::now();
         let document = Document {
             schema: SCHEMA,
             kiln: env!("CARGO_PKG_VERSION").to_owned(),
-            pieces: self.entries.clone(),
+            originals: &self.originals,
         };
         let mut text = serde_json::to_vec_pretty(&document)?;
         text.push(b'\n');
-        write::whole(&self.path, &text)
+        let saved = write::whole(&self.path, &text);
+        self.saved = Instant::now();
+        self.pause = SAVE_EVERY.max(start.elapsed() * SAVE_SHARE);
+        saved
+    }
+
+    /// Saves it where the last time is a while ago.
+    pub fn save_now_and_then(&mut self) -> io::Result<()> {
+        match self.saved.elapsed() < self.pause {
+            true => Ok(()),
+            false => self.save(),
+        }
     }
 
     /// Where it is kept.

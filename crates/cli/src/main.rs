@@ -7,9 +7,14 @@ mod find;
 mod firing;
 mod gate;
 mod grid;
+mod init;
+mod label;
+mod layer;
 mod ledger;
 mod report;
 mod settings;
+mod sheet;
+mod site;
 mod survey;
 mod wording;
 mod write;
@@ -28,8 +33,10 @@ fn main() -> ExitCode {
     quiet_panics_of_workers();
     let channels = Channels::of_this_process();
     let done = match Args::parse().command {
-        Command::Fire(typed) => settings::Settings::resolve(&typed)
-            .and_then(|settings| firing::run(&settings, &channels)),
+        Command::Init(typed) => init::run(&typed, &channels),
+        Command::Fire(typed) => firing::run(&typed, &channels),
+        Command::Label(typed) => settings::LabelSettings::resolve(&typed)
+            .and_then(|settings| label::run(&settings, &channels)),
         Command::Survey(typed) => {
             survey::run(&settings::SurveySettings::resolve(&typed), &channels)
         }

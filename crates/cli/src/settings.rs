@@ -1,34 +1,98 @@
 //! Settings resolved: the only thing that the work sees of the command line.
 
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::thread;
 
 use kiln_core::decode::Allowance;
 use kiln_core::encode::Format;
-use kiln_core::plan::{CodingWish, Wish};
+use kiln_core::plan::{CodingWish, CreditsWish, Extent, Place, Site};
 use kiln_core::survey::Limits;
+use strsim::jaro_winkler;
 
-use crate::args::{FireArgs, SurveyArgs};
+use crate::args::{FireArgs, KilnFileArgs, LabelArgs, SurveyArgs};
 use crate::failure::Failure;
-use crate::wording::Order;
+use crate::layer::{Bound, Given, Layer, Told};
+use crate::site::{self, SiteFile};
+use crate::wording::{self, Order};
+
+/// The label sheet's name where none is given.
+const LABELS: &str = "labels.csv";
+
+/// The out folder where none is given.
+const OUT: &str = "upload";
 
 /// All that a firing goes by.
 #[derive(Clone, Debug)]
 pub struct Settings {
-    /// Pictures, and folders that are searched for them.
-    pub paths: Vec<PathBuf>,
+    /// What is searched for originals.
+    pub originals: Originals,
     /// Where the pieces go.
     pub out: PathBuf,
-    /// What is made of every picture.
-    pub wish: Wish,
+    /// What is wanted.
+    pub site: Site,
+    /// The kiln file that says so, if one does.
+    pub kiln_file: Option<PathBuf>,
+    /// Whether all originals and all places of the kiln file are fired.
+    pub complete: bool,
+    /// Every setting of each place, with where it comes from.
+    pub told: Vec<(String, Vec<Told>)>,
+    /// The label sheet, which need not be there.
+    pub labels: PathBuf,
     /// The largest picture that is read.
     pub allowance: Allowance,
     /// Pictures in work at once.
     pub jobs: usize,
     /// Whether only the plan is shown.
     pub dry_run: bool,
+    /// Whether it goes on as originals arrive.
+    pub watch: bool,
+    /// Whether pieces without original or place are removed.
+    pub remove_strays: bool,
     /// How the report is given.
     pub telling: Telling,
+}
+
+/// What is searched for originals.
+#[derive(Clone, Debug)]
+pub struct Originals {
+    /// Pictures, and folders that are searched for them.
+    pub paths: Vec<PathBuf>,
+    /// The folder of a site's originals: what lies in it is named from there.
+    pub base: Option<PathBuf>,
+}
+
+impl Originals {
+    /// The paths given, else the originals of the kiln file.
+    fn resolve(paths: &[PathBuf], file: Option<&SiteFile>) -> Result<Originals, Failure> {
+        let base = file.and_then(|file| file.originals.clone());
+        let paths = match (paths, &base, file) {
+            ([], Some(base), _) => vec![base.clone()],
+            ([], None, Some(file)) => return Err(Failure::NoOriginals(file.path.clone())),
+            ([], None, None) => return Err(Failure::NoPaths),
+            (paths, ..) => paths.to_vec(),
+        };
+        Ok(Originals { paths, base })
+    }
+}
+
+/// The kiln file that holds.
+fn kiln_file(typed: &KilnFileArgs) -> Result<Option<SiteFile>, Failure> {
+    let path = match (&typed.kiln, typed.no_kiln) {
+        (_, true) => None,
+        (Some(path), _) => Some(path.clone()),
+        (None, _) => site::find(Path::new(".")),
+    };
+    path.map(|path| site::read(&path)).transpose()
+}
+
+/// The label sheet: as typed, as the kiln file says, or beside that.
+fn labels(typed: Option<&PathBuf>, file: Option<&SiteFile>) -> PathBuf {
+    let beside = || {
+        let folder = file.and_then(|file| file.path.parent());
+        folder.unwrap_or(Path::new("")).join(LABELS)
+    };
+    let given = typed.or(file.and_then(|file| file.labels.as_ref()));
+    given.cloned().unwrap_or_else(beside)
 }
 
 /// How the report is given.
@@ -46,35 +110,158 @@ pub enum Telling {
 }
 
 impl Settings {
-    /// What the options mean together.
+    /// What options and kiln file mean together.
     pub fn resolve(typed: &FireArgs) -> Result<Settings, Failure> {
-        let formats = in_order(&typed.format);
-        let coding = match typed.quality {
-            Some(_) if formats.contains(&Format::Png) => return Err(Failure::DialOfPng),
-            Some(dial) => CodingWish::Dial(dial),
-            None => CodingWish::Usual,
-        };
+        let file = kiln_file(&typed.kiln_file)?;
+        let file = file.as_ref();
+        let originals = Originals::resolve(&typed.paths, file)?;
+        let out = typed.out.clone();
+        let out = out.or_else(|| file.and_then(|file| file.out.clone()));
+        let out = out.unwrap_or_else(|| {
+            let folder = file.and_then(|file| file.path.parent());
+            folder.unwrap_or(Path::new("")).join(OUT)
+        });
+        let (site, told) = sites(typed, file)?;
+        if let Some(missing) = typed.labels.as_ref().filter(|path| !path.exists()) {
+            return Err(Failure::NoSuchPath(missing.clone()));
+        }
         Ok(Settings {
-            paths: typed.paths.clone(),
-            out: typed.out.clone(),
-            wish: Wish {
-                widths: typed.width.clone(),
-                densities: typed.density.clone(),
-                formats,
-                max_weight: typed.max_weight,
-                coding,
-                backdrop: typed.backdrop,
-            },
+            complete: file.is_some() && typed.paths.is_empty() && typed.place.is_empty(),
+            originals,
+            out,
+            site,
+            told,
+            labels: labels(typed.labels.as_ref(), file),
+            kiln_file: file.map(|file| file.path.clone()),
             allowance: Allowance {
                 pixels: typed.allowance,
             },
             jobs: typed.jobs.unwrap_or_else(cores),
             dry_run: typed.dry_run,
+            watch: typed.watch,
+            remove_strays: typed.remove_strays,
             telling: match typed {
                 t if t.quiet => Telling::Quiet,
                 t if t.json => Telling::Json,
                 t => Telling::Table { verbose: t.verbose },
             },
+        })
+    }
+}
+
+type ToldPlaces = Vec<(String, Vec<Told>)>;
+
+/// The wishes of all places that are fired, with where they come from.
+fn sites(typed: &FireArgs, file: Option<&SiteFile>) -> Result<(Site, ToldPlaces), Failure> {
+    let typed_layer = typed_layer(typed);
+    let (mut site, mut told) = (Site::default(), Vec::new());
+    let credits = file.map_or(CreditsWish::default(), |file| file.credits.clone());
+    let base = file.map_or(Layer::default(), |file| file.every.clone());
+    let mut settle = |label: &str, layer: Layer| {
+        let wish = layer.wish(&credits);
+        if matches!(wish.coding, CodingWish::Dial(_)) && wish.formats.contains(&Format::Png) {
+            let place = file.map_or(String::new(), |_| format!("{label}: "));
+            return Err(Failure::DialOfPng(place));
+        }
+        told.push((label.to_owned(), layer.told(&wish)));
+        Ok(wish)
+    };
+    let given = file.map_or(&[][..], |file| &file.places);
+    if let Some(unknown) = typed
+        .place
+        .iter()
+        .find(|name| !given.iter().any(|place| place.name == **name))
+    {
+        return Err(unknown_place(unknown, file));
+    }
+    for place in given {
+        if typed.place.is_empty() || typed.place.contains(&place.name) {
+            let layer = typed_layer.clone().over(&place.layer).over(&base);
+            site.places.push(Place {
+                name: place.name.clone(),
+                of: place.of.clone(),
+                wish: settle(&place.name, layer)?,
+            });
+        }
+    }
+    let every = typed_layer.over(&base);
+    // Without a kiln file all is made; with one, what no place shows needs a width of its own.
+    if file.is_none() || (typed.place.is_empty() && every.extent.is_some()) {
+        let label = if file.is_none() { "all" } else { "[every]" };
+        site.every = Some(settle(label, every)?);
+    }
+    Ok((site, told))
+}
+
+fn unknown_place(name: &str, file: Option<&SiteFile>) -> Failure {
+    let names: Vec<&str> = file.map_or(Vec::new(), |file| {
+        file.places
+            .iter()
+            .map(|place| place.name.as_str())
+            .collect()
+    });
+    let likeness = |other: &&&str| (jaro_winkler(name, other) * 1e6) as u64;
+    let advice = match (names.iter().max_by_key(likeness), file) {
+        (Some(nearest), _) if jaro_winkler(name, nearest) > 0.75 => {
+            format!("did you mean {nearest:?}?")
+        }
+        (Some(_), _) => format!("the places are {}", names.join(", ")),
+        (None, Some(_)) => "the kiln file has no places".to_owned(),
+        (None, None) => "there is no kiln file; make one with kiln init".to_owned(),
+    };
+    Failure::NoPlace {
+        name: name.to_owned(),
+        advice,
+    }
+}
+
+/// What the command line says.
+fn typed_layer(typed: &FireArgs) -> Layer {
+    let list = |values: &[u32]| (!values.is_empty()).then(|| values.to_vec());
+    let widths = list(&typed.width).map(Extent::Widths);
+    let sides = list(&typed.long_side).map(Extent::LongSide);
+    let extent = widths.or(sides).or(typed.scale.map(Extent::Scale));
+    let weight = typed.max_weight.map(Bound::Weight);
+    let densities = Some(typed.density.clone()).filter(|densities| !densities.is_empty());
+    let formats = Some(wording::once(&typed.format)).filter(|formats| !formats.is_empty());
+    Layer {
+        extent: extent.and_then(Given::option),
+        densities: densities.and_then(Given::option),
+        formats: formats.and_then(Given::option),
+        bound: weight
+            .or(typed.quality.map(Bound::Dial))
+            .and_then(Given::option),
+        min_size: None,
+        backdrop: typed.backdrop.and_then(Given::option),
+        name: typed.name.clone().and_then(Given::option),
+    }
+}
+
+/// All that the making of a label sheet goes by.
+#[derive(Clone, Debug)]
+pub struct LabelSettings {
+    /// What is searched for originals.
+    pub originals: Originals,
+    /// The out folder, in which no originals are looked for.
+    pub out: Option<PathBuf>,
+    /// The label sheet.
+    pub labels: PathBuf,
+    /// Whether anything missing or wrong is a failure.
+    pub strict: bool,
+    /// Whether the report is a JSON document.
+    pub json: bool,
+}
+
+impl LabelSettings {
+    /// What options and kiln file mean together.
+    pub fn resolve(typed: &LabelArgs) -> Result<LabelSettings, Failure> {
+        let file = kiln_file(&typed.kiln_file)?;
+        Ok(LabelSettings {
+            originals: Originals::resolve(&typed.paths, file.as_ref())?,
+            labels: labels(typed.labels.as_ref(), file.as_ref()),
+            out: file.and_then(|file| file.out),
+            strict: typed.strict,
+            json: typed.json,
         })
     }
 }
@@ -134,15 +321,4 @@ impl SurveySettings {
 /// One job a core.
 pub fn cores() -> usize {
     thread::available_parallelism().map_or(1, usize::from)
-}
-
-/// Each format once, in the order of its first mention.
-fn in_order(formats: &[Format]) -> Vec<Format> {
-    let mut once = Vec::new();
-    for format in formats {
-        if !once.contains(format) {
-            once.push(*format);
-        }
-    }
-    once
 }

@@ -3,6 +3,7 @@
 
 use kiln_core::encode::Format;
 use kiln_core::pixels::Backdrop;
+use kiln_core::plan::{Pattern, PatternError};
 use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
 
 /// The widest that can be asked for: far above any display, far below any format's trouble.
@@ -16,6 +17,26 @@ pub fn parse_width(text: &str) -> Result<u32, String> {
             "a width is a whole number of pixels from 1 to {WIDEST}"
         )),
     }
+}
+
+/// `--scale`: a part of a picture's own size.
+pub fn parse_scale(text: &str) -> Result<f64, String> {
+    let text = text.trim();
+    let (number, unit) = match text.strip_suffix('%') {
+        Some(number) => (number.trim_end(), 0.01),
+        None => (text, 1.0),
+    };
+    match number.parse::<f64>() {
+        Ok(number) if number > 0.0 && number * unit <= 1.0 => Ok(number * unit),
+        _ => Err("a scale is a part of the picture's own size, such as 33% or 0.5".to_owned()),
+    }
+}
+
+/// `--name`: a pattern for names.
+pub fn parse_name(text: &str) -> Result<Pattern, String> {
+    text.trim()
+        .parse()
+        .map_err(|error: PatternError| error.to_string())
 }
 
 /// `--density`: a device pixel ratio.
@@ -35,6 +56,17 @@ pub fn parse_format(text: &str) -> Result<Format, String> {
         "avif" => Ok(Format::Avif),
         _ => Err("the formats are jpeg, png, webp and avif".to_owned()),
     }
+}
+
+/// Each format once, in the order of its first mention.
+pub fn once(formats: &[Format]) -> Vec<Format> {
+    let mut once = Vec::new();
+    for format in formats {
+        if !once.contains(format) {
+            once.push(*format);
+        }
+    }
+    once
 }
 
 /// `--max-weight`: bytes, with an optional unit.
@@ -143,6 +175,14 @@ pub fn weight(bytes: u64) -> String {
         _ => 0,
     };
     format!("{value:.places$} {unit}")
+}
+
+/// A weight as a person would type it: `250 KB`.
+pub fn weight_typed(bytes: u64) -> String {
+    match bytes % 1000 {
+        0 => format!("{} KB", bytes / 1000),
+        _ => format!("{bytes} B"),
+    }
 }
 
 /// The change from one weight to another, in per cent: `−97.2%`, `+12%`.

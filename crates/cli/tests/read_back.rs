@@ -1,5 +1,6 @@
-//! Finished pieces, read back by a general-purpose imaging library of another language. Needs a
-//! Python with Pillow, named by `KILN_TEST_PYTHON`; `.ci/run` installs one.
+//! Finished pieces, read back by general-purpose libraries of another language: their pixels by
+//! one for images, their credits by one for metadata. Needs a Python with both, named by
+//! `KILN_TEST_PYTHON`; `.ci/run` installs one.
 #![allow(missing_docs, clippy::expect_used, clippy::panic)]
 
 mod support;
@@ -29,12 +30,86 @@ for original, piece in json.load(sys.stdin):
 print(json.dumps(found))
 "#;
 
+/// Prints every EXIF and XMP field of each piece.
+const CREDITS_READER: &str = r#"
+import json, sys, warnings
+warnings.simplefilter("ignore")
+import exiv2
+exiv2.enableBMFF(True)
+found = {}
+for piece in json.load(sys.stdin):
+    image = exiv2.ImageFactory.open(piece)
+    image.readMetadata()
+    fields = list(image.exifData()) + list(image.xmpData())
+    found[piece] = {field.key(): field.print() for field in fields}
+print(json.dumps(found))
+"#;
+
+/// What a script prints of some input.
+fn asked(scratch: &Scratch, script: &str, input: &Value) -> Value {
+    let python = std::env::var("KILN_TEST_PYTHON").expect("KILN_TEST_PYTHON names a Python");
+    scratch.put("input.json", &serde_json::to_vec(input).expect("JSON"));
+    let read = Command::new(python)
+        .args(["-c", script])
+        .current_dir(scratch.path(""))
+        .stdin(std::fs::File::open(scratch.path("input.json")).expect("the input"))
+        .output()
+        .expect("Python");
+    let complaint = String::from_utf8_lossy(&read.stderr);
+    assert!(read.status.success(), "{complaint}");
+    serde_json::from_slice(&read.stdout).expect("JSON")
+}
+
+const ALL_SAID: &str = r#"
+[metadata]
+keep = ["title", "caption", "alternative-text", "keywords", "creator", "position", "date"]
+resolution = 144
+write = { copyright = "© Tern Point Trust", credit = "Tern Point Light", licence = "https://tern-point.example/licence", position = "58.4417, -3.0928", date = "2026-06-20T21:14:05" }
+"#;
+
+#[test]
+#[ignore = "needs a Python with exiv2 in KILN_TEST_PYTHON"]
+fn every_format_says_to_others_what_it_was_given() {
+    let scratch = Scratch::with_photos();
+    scratch.put("kiln.toml", ALL_SAID.as_bytes());
+    let label = "file,title,alternative text,caption,keywords,creator\n\
+                 sea.JPG,Sea,\"Calm & \"\"grey\"\"\",Midsummer,\"sea, dusk\",Ines Vargå; Tom Ost\n";
+    scratch.put("labels.csv", label.as_bytes());
+    let formats = "jpeg,png,webp,avif";
+    scratch.fires(&[
+        "fire",
+        "photos/sea.JPG",
+        "photos/logo.png",
+        "-w",
+        "50",
+        "-f",
+        formats,
+    ]);
+    let pieces =
+        ["jpg", "png", "webp", "avif"].map(|extension| format!("upload/sea-50.{extension}"));
+    let found = asked(&scratch, CREDITS_READER, &Value::from(pieces.to_vec()));
+    for piece in &pieces {
+        let mut told = String::new();
+        for (key, value) in found[piece].as_object().expect("fields") {
+            told += &format!("{key}: {}\n", value.as_str().expect("a text"));
+        }
+        insta::allow_duplicates! { insta::assert_snapshot!("credits", told) };
+    }
+    let clear = asked(
+        &scratch,
+        CREDITS_READER,
+        &serde_json::json!(["upload/logo-50.avif"]),
+    );
+    let title = &clear["upload/logo-50.avif"]["Xmp.dc.rights"];
+    assert_eq!(title, "lang=\"x-default\" © Tern Point Trust");
+}
+
 #[test]
 #[ignore = "needs a Python with Pillow in KILN_TEST_PYTHON"]
 fn every_piece_is_what_its_name_says_in_other_eyes() {
-    let python =
-        std::env::var("KILN_TEST_PYTHON").expect("KILN_TEST_PYTHON names a Python with Pillow");
     let scratch = Scratch::with_photos();
+    // Credits in the container must not come between a reader and the pixels.
+    scratch.put("kiln.toml", ALL_SAID.as_bytes());
     let report = scratch.fires(&[
         "fire",
         "photos",
@@ -49,24 +124,12 @@ fn every_piece_is_what_its_name_says_in_other_eyes() {
     for original in report["originals"].as_array().expect("a list") {
         for piece in original["pieces"].as_array().expect("a list") {
             let path = format!("upload/{}", piece["name"].as_str().expect("a name"));
-            pairs.push((original["path"].clone(), path.clone()));
+            pairs.push(serde_json::json!([original["path"], path]));
             sizes.push((path, piece["width"].clone(), piece["height"].clone()));
         }
     }
     assert_eq!(pairs.len(), 6 * 2 * 4);
-    scratch.put("pairs.json", &serde_json::to_vec(&pairs).expect("JSON"));
-    let read = Command::new(python)
-        .args(["-c", READER])
-        .current_dir(scratch.path(""))
-        .stdin(std::fs::File::open(scratch.path("pairs.json")).expect("the pairs"))
-        .output()
-        .expect("Python");
-    assert!(
-        read.status.success(),
-        "{}",
-        String::from_utf8_lossy(&read.stderr)
-    );
-    let found: Value = serde_json::from_slice(&read.stdout).expect("JSON");
+    let found = asked(&scratch, READER, &Value::from(pairs));
     for (piece, width, height) in sizes {
         let [w, h, difference] = [0, 1, 2].map(|index| found[&piece][index].clone());
         assert_eq!((w, h), (width, height), "{piece}");

@@ -6,8 +6,10 @@
 
 pub mod budget;
 pub mod colour;
+pub mod credits;
 pub mod decode;
 pub mod encode;
+pub mod label;
 pub mod pipeline;
 pub mod pixels;
 pub mod plan;

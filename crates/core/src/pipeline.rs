@@ -6,10 +6,11 @@ use thiserror::Error;
 
 use crate::budget::{self, Outcome, Trial};
 use crate::colour::{ColourNote, Working};
+use crate::credits::Blocks;
 use crate::decode::{self, Allowance, DecodeError};
 use crate::encode::{self, Coding, EncodeError, Format};
-use crate::pixels::{Channels, Raster};
-use crate::plan::{CodingWish, Job, PlannedPiece, PlannedSize};
+use crate::pixels::{Channels, Raster, Size};
+use crate::plan::{CodingWish, Job, Placement, PlannedPiece};
 use crate::size::Sizer;
 use crate::source::Nature;
 
@@ -51,31 +52,49 @@ pub fn fire(
     job: &Job,
     allowance: Allowance,
     score: Option<&Score<'_>>,
-    mut deliver: impl FnMut(&PlannedSize, &PlannedPiece, Result<Piece, EncodeError>) -> ControlFlow<()>,
+    mut deliver: impl FnMut(&PlannedPiece, Result<Piece, EncodeError>) -> ControlFlow<()>,
 ) -> Result<Option<ColourNote>, FireError> {
-    let (rasters, note) = sized(bytes, job, allowance)?;
-    for (size, raster) in job.sizes.iter().zip(rasters) {
-        let studio = Studio::new(raster, job, score);
-        for piece in &size.pieces {
-            let made = studio.make(piece.format);
-            if deliver(size, piece, made).is_break() {
-                return Ok(note);
+    let sizes = distinct_sizes(job);
+    let (rasters, note) = sized(bytes, job, &sizes, allowance)?;
+    for placement in &job.placements {
+        let blocks = placement.inscription.blocks();
+        for planned in &placement.sizes {
+            let Some(index) = sizes.iter().position(|size| *size == planned.size) else {
+                continue;
+            };
+            let studio = Studio::new(&rasters[index], placement, &blocks, score);
+            for piece in &planned.pieces {
+                let made = studio.make(piece.format);
+                if deliver(piece, made).is_break() {
+                    return Ok(note);
+                }
             }
         }
     }
     Ok(note)
 }
 
+/// The pixel sizes of a job, each once: several places may want the same.
+fn distinct_sizes(job: &Job) -> Vec<Size> {
+    let mut sizes: Vec<Size> = Vec::new();
+    for planned in job.placements.iter().flat_map(|p| &p.sizes) {
+        if !sizes.contains(&planned.size) {
+            sizes.push(planned.size);
+        }
+    }
+    sizes
+}
+
 /// About how many bytes a job holds at its peak, beside its original's file.
 pub fn memory(job: &Job) -> u64 {
     let stored = job.original.probe.stored;
     let row = u64::from(stored.width()) * 16;
-    let rasters = |s: &PlannedSize| s.size.pixels() * 4 + row * 10;
+    let rasters = |size: &Size| size.pixels() * 4 + row * 10;
     let encoders = job
         .pieces()
-        .map(|(s, piece)| encode::memory(s.size, piece.format));
+        .map(|(_, s, piece)| encode::memory(s.size, piece.format));
     let decoding = decode::memory(&job.original.probe);
-    let held: u64 = job.sizes.iter().map(rasters).sum();
+    let held: u64 = distinct_sizes(job).iter().map(rasters).sum();
     // The decoder is gone before the first encoder starts.
     held + decoding.max(encoders.max().unwrap_or(0))
 }
@@ -84,6 +103,7 @@ pub fn memory(job: &Job) -> u64 {
 fn sized(
     bytes: &[u8],
     job: &Job,
+    sizes: &[Size],
     allowance: Allowance,
 ) -> Result<(Vec<Raster>, Option<ColourNote>), FireError> {
     let probe = &job.original.probe;
@@ -91,10 +111,9 @@ fn sized(
     let (mut working, note) = Working::new(rows.form());
     let channels = working.channels();
     let stored = |upright| probe.orientation.apply_to_size(upright);
-    let mut sizers: Vec<Sizer> = job
-        .sizes
+    let mut sizers: Vec<Sizer> = sizes
         .iter()
-        .map(|size| Sizer::new(probe.stored, stored(size.size), channels))
+        .map(|size| Sizer::new(probe.stored, stored(*size), channels))
         .collect();
     let mut light = Vec::new();
     for _ in 0..probe.stored.height() {
@@ -112,32 +131,41 @@ fn sized(
 
 /// A sized raster, ready to be encoded in any format.
 struct Studio<'a> {
-    raster: Raster,
+    raster: &'a Raster,
     /// The raster on its backdrop, where it has transparent pixels and a format wants none.
     opaque: Option<Raster>,
     nature: Nature,
-    job: &'a Job,
+    placement: &'a Placement,
+    /// What every file gets beside its pixels: it counts in its weight.
+    blocks: &'a Blocks,
     score: Option<&'a Score<'a>>,
 }
 
 impl<'a> Studio<'a> {
-    fn new(raster: Raster, job: &'a Job, score: Option<&'a Score<'a>>) -> Self {
+    fn new(
+        raster: &'a Raster,
+        placement: &'a Placement,
+        blocks: &'a Blocks,
+        score: Option<&'a Score<'a>>,
+    ) -> Self {
         let transparent = raster.channels() == Channels::Rgba;
-        let flat_wanted = job.pieces().any(|(_, piece)| !piece.format.holds_alpha());
-        let opaque = (transparent && flat_wanted).then(|| raster.over(job.backdrop));
+        let pieces = placement.sizes.iter().flat_map(|size| &size.pieces);
+        let flat_wanted = pieces.into_iter().any(|piece| !piece.format.holds_alpha());
+        let opaque = (transparent && flat_wanted).then(|| raster.over(placement.backdrop));
         Studio {
-            nature: Nature::of(&raster),
+            nature: Nature::of(raster),
             opaque,
             raster,
-            job,
+            placement,
+            blocks,
             score,
         }
     }
 
     fn make(&self, format: Format) -> Result<Piece, EncodeError> {
         let opaque = self.opaque.as_ref().filter(|_| !format.holds_alpha());
-        let raster = opaque.unwrap_or(&self.raster);
-        let mut piece = match (self.job.coding, format.dials()) {
+        let raster = opaque.unwrap_or(self.raster);
+        let mut piece = match (self.placement.coding, format.dials()) {
             (_, None) => self.lossless(raster, format)?,
             (CodingWish::Dial(dial), Some(_)) => self.search(raster, format, dial..=dial, dial)?,
             (CodingWish::Usual, Some(dials)) => {
@@ -152,15 +180,25 @@ impl<'a> Studio<'a> {
         Ok(piece)
     }
 
+    fn file(
+        &self,
+        raster: &Raster,
+        format: Format,
+        coding: Coding,
+    ) -> Result<Vec<u8>, EncodeError> {
+        let file = encode::encode(raster, format, coding, self.nature)?;
+        encode::inscribe(file, format, self.blocks)
+    }
+
     fn lossless(&self, raster: &Raster, format: Format) -> Result<Piece, EncodeError> {
-        let file = encode::encode(raster, format, Coding::Lossless, self.nature)?;
+        let file = self.file(raster, format, Coding::Lossless)?;
         let weight = file.len() as u64;
         Ok(Piece {
             file,
             coding: Coding::Lossless,
             score: None,
             trail: vec![(Coding::Lossless, weight)],
-            fits: self.job.max_weight.is_none_or(|most| weight <= most),
+            fits: self.placement.max_weight.is_none_or(|most| weight <= most),
             flattened: false,
         })
     }
@@ -173,12 +211,12 @@ impl<'a> Studio<'a> {
         usual: u8,
     ) -> Result<Piece, EncodeError> {
         let attempt = |dial| {
-            let file = encode::encode(raster, format, Coding::Dial(dial), self.nature)?;
+            let file = self.file(raster, format, Coding::Dial(dial))?;
             let score = self.score.map(|score| score(raster, format, &file));
             Ok(Trial { dial, file, score })
         };
         let Outcome { kept, trail, fits } =
-            budget::within(self.job.max_weight, dials, usual, attempt)?;
+            budget::within(self.placement.max_weight, dials, usual, attempt)?;
         let trail = trail.into_iter();
         Ok(Piece {
             file: kept.file,

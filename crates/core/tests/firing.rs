@@ -9,37 +9,32 @@ use std::ops::ControlFlow;
 use common::{colour, exif, jpeg_with, rgb};
 use jpeg_encoder::ColorType;
 use kiln_core::colour::ColourNote;
+use kiln_core::credits::{Credits, Field, Inscription};
 use kiln_core::decode::Allowance;
 use kiln_core::encode::{self, Coding, Format};
 use kiln_core::pipeline::{self, Piece, Score};
-use kiln_core::pixels::{Backdrop, Channels, Raster, Size};
-use kiln_core::plan::{CodingWish, Job, Original, Plan, Wish};
-use kiln_core::source::Nature;
+use kiln_core::pixels::{Channels, Raster, Size};
+use kiln_core::plan::{CodingWish, Extent, Job, Original, Wish};
+use kiln_core::source::{self, Nature};
 
 const ALL: [Format; 4] = [Format::Jpeg, Format::Png, Format::WebP, Format::Avif];
 
 fn wish(widths: &[u32], formats: &[Format]) -> Wish {
+    let extent = match widths {
+        [] => Extent::Own,
+        widths => Extent::Widths(widths.to_vec()),
+    };
     Wish {
-        widths: widths.to_vec(),
-        densities: vec![1.0],
+        extent,
         formats: formats.to_vec(),
-        max_weight: None,
-        coding: CodingWish::Usual,
-        backdrop: Backdrop::WHITE,
+        ..Wish::default()
     }
 }
 
 fn job(file: &[u8], wish: &Wish) -> Job {
-    let original = Original {
-        path: "x".to_owned(),
-        name: "x".to_owned(),
-        weight: file.len() as u64,
-        probe: common::probe(file),
-    };
-    Plan::new(vec![original], wish)
-        .expect("no clash")
-        .jobs
-        .remove(0)
+    let weight = file.len() as u64;
+    let original = Original::new("x".into(), "x".into(), weight, common::probe(file));
+    Job::new(original, wish)
 }
 
 fn fired(
@@ -53,7 +48,7 @@ fn fired(
         &job(file, wish),
         Allowance::default(),
         score,
-        |_, planned, piece| {
+        |planned, piece| {
             pieces.push((planned.format, piece.expect("a piece")));
             ControlFlow::Continue(())
         },
@@ -362,4 +357,87 @@ fn what_a_format_cannot_hold_is_refused_with_its_name() {
     AVIF cannot hold this: it is always coded with loss here
     PNG cannot hold this: it has no quality dial
     ");
+}
+
+/// Every format, opaque and transparent, holds what was written into it: read by the EXIF
+/// library through the container and by our own reader, with the same pixels as before.
+#[test]
+fn credits_are_written_into_every_format_and_leave_the_pixels_alone() {
+    let mut credits = Credits::default();
+    credits.set(Field::Creator, "Ines Vargå; Tom Ost");
+    credits.set(Field::Copyright, "© Tern Point Trust");
+    credits.set(Field::Credit, "Tern Point Light");
+    credits.set(Field::Licence, "https://tern-point.example/licence");
+    credits.set(Field::Position, "58.441700, -3.092800");
+    credits.set(Field::Date, "2026-06-20T21:14:05");
+    let inscription = Inscription {
+        credits,
+        dots_per_inch: Some(300),
+    };
+    let blocks = inscription.blocks();
+    let opaque = common::rgb();
+    let clear = common::rgba();
+    for format in ALL {
+        for (channels, samples) in [(Channels::Rgb, &opaque), (Channels::Rgba, &clear)] {
+            let raster = Raster::new(common::size(), channels, samples.clone()).expect("a raster");
+            let coding = format
+                .dials()
+                .map_or(Coding::Lossless, |_| Coding::Dial(80));
+            let Ok(plain) = encode::encode(&raster, format, coding, Nature::Photo) else {
+                assert_eq!((format, channels), (Format::Jpeg, Channels::Rgba));
+                continue;
+            };
+            let file = encode::inscribe(plain.clone(), format, &blocks).expect("a known container");
+            assert!(
+                read_back(format, &file) == read_back(format, &plain),
+                "{format}"
+            );
+            let exif = exif_of(&file);
+            let text = |tag| {
+                exif.get_field(tag, ::exif::In::PRIMARY)
+                    .map(|f| f.display_value().to_string())
+            };
+            assert_eq!(
+                text(::exif::Tag::XResolution).as_deref(),
+                Some("300"),
+                "{format}"
+            );
+            assert_eq!(
+                text(::exif::Tag::GPSLatitude).as_deref(),
+                Some("58 deg 26 min 30.12 sec")
+            );
+            if format != Format::Avif {
+                let headers = source::headers(Cursor::new(&file)).expect("headers");
+                assert_eq!(headers.credits, inscription.credits, "{format}");
+                assert_eq!(
+                    headers.dots_per_inch.map(f64::round),
+                    Some(300.0),
+                    "{format}"
+                );
+            }
+            let nothing = Inscription::default().blocks();
+            assert!(encode::inscribe(plain.clone(), format, &nothing).expect("as it is") == plain);
+        }
+    }
+}
+
+fn exif_of(file: &[u8]) -> ::exif::Exif {
+    let read = ::exif::Reader::new().read_from_container(&mut Cursor::new(file));
+    read.expect("an EXIF block")
+}
+
+#[test]
+fn what_is_written_beside_the_pixels_counts_in_the_weight() {
+    let file = common::jpeg();
+    let mut wish = wish(&[], &[Format::Jpeg]);
+    let plain = fired(&file, &wish, None).0.remove(0).1;
+    wish.credits
+        .write
+        .set(Field::Copyright, "© Tern Point Trust");
+    let inscribed = fired(&file, &wish, None).0.remove(0).1.file.len();
+    assert!(inscribed > plain.file.len() + 300);
+    wish.max_weight = Some(inscribed as u64 - 1);
+    let piece = fired(&file, &wish, None).0.remove(0).1;
+    assert!(piece.fits && piece.file.len() < inscribed);
+    assert_ne!(piece.coding, plain.coding, "it had to give way");
 }

@@ -11,8 +11,7 @@ use kiln_core::colour::ProfileFacts;
 use kiln_core::decode::Allowance;
 use kiln_core::encode::Format;
 use kiln_core::pipeline;
-use kiln_core::pixels::Backdrop;
-use kiln_core::plan::{CodingWish, Original, Plan, Wish};
+use kiln_core::plan::{Extent, Job, Original, Wish};
 use kiln_core::source::{self, Headers};
 use kiln_core::survey::{self, Content, Limits, Look, Subject, Wanted, findings};
 use png::{BitDepth, ColorType as PngColour};
@@ -47,32 +46,19 @@ fn landscape(width: u16, height: u16) -> Vec<u8> {
 }
 
 fn fired(file: &[u8], width: u32, format: Format) -> u64 {
-    let original = Original {
-        path: String::new(),
-        name: String::new(),
-        weight: file.len() as u64,
-        probe: probe(file),
-    };
+    let bytes = file.len() as u64;
+    let original = Original::new(String::new(), String::new(), bytes, probe(file));
     let wish = Wish {
-        widths: vec![width],
-        densities: vec![1.0],
+        extent: Extent::Widths(vec![width]),
         formats: vec![format],
-        max_weight: None,
-        coding: CodingWish::Usual,
-        backdrop: Backdrop::WHITE,
+        ..Wish::default()
     };
-    let plan = Plan::new(vec![original], &wish).expect("no clash");
+    let job = Job::new(original, &wish);
     let mut weight = 0;
-    pipeline::fire(
-        file,
-        &plan.jobs[0],
-        Allowance::default(),
-        None,
-        |_, _, piece| {
-            weight = piece.expect("a piece").file.len() as u64;
-            std::ops::ControlFlow::Continue(())
-        },
-    )
+    pipeline::fire(file, &job, Allowance::default(), None, |_, piece| {
+        weight = piece.expect("a piece").file.len() as u64;
+        std::ops::ControlFlow::Continue(())
+    })
     .expect("a sound picture");
     weight
 }

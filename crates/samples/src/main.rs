@@ -2,7 +2,7 @@
 //! museum. Every run gives the same files:
 //!
 //! ```text
-//! cargo run --release -p samples -- crates/cli/sample-site
+//! cargo run --release -p samples -- crates/cli/sample-site/originals
 //! ```
 //!
 //! A second argument makes smaller ones for a quick look, such as `0.2`.
@@ -52,7 +52,7 @@ fn main() {
     let mut arguments = std::env::args().skip(1);
     let out = arguments
         .next()
-        .unwrap_or_else(|| "crates/cli/sample-site".to_owned());
+        .unwrap_or_else(|| "crates/cli/sample-site/originals".to_owned());
     let scale = arguments.next().and_then(|s| s.parse().ok()).unwrap_or(1.0);
     let studio = Studio {
         out: out.into(),

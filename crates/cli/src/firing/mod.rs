@@ -1,43 +1,60 @@
 //! One run over many pictures: found, planned, made, written, recorded, reported.
 
+mod strays;
+mod watch;
 mod work;
 
+use std::collections::HashSet;
+use std::fs;
+use std::path::PathBuf;
 use std::process::ExitCode;
 use std::sync::mpsc;
 use std::thread;
 use std::time::Instant;
 
 use kiln_core::colour::ColourNote;
-use kiln_core::plan::{Job, Plan};
+use kiln_core::credits::Field;
+use kiln_core::plan::{self, Job, Plan};
 
+use crate::args::FireArgs;
 use crate::failure::Failure;
-use crate::find::{self, Finding, Picture};
-use crate::ledger::{self, Entry, Ledger};
+use crate::find::{self, Aside, Finding, Folders, Picture};
+use crate::ledger::{Ledger, PieceEntry};
 use crate::report::{Channels, Fired, FiringReport, OriginalReport, Progress};
 use crate::settings::Settings;
+use crate::sheet::Sheet;
 use crate::wording;
 use crate::write::OutFolder;
 
-/// Runs a firing and reports it.
-pub fn run(settings: &Settings, channels: &Channels) -> Result<ExitCode, Failure> {
-    let report = fire(settings, channels)?;
-    channels.tell(&report, settings)?;
+/// Runs a firing as typed, and reports it.
+pub fn run(typed: &FireArgs, channels: &Channels) -> Result<ExitCode, Failure> {
+    let settings = Settings::resolve(typed)?;
+    if settings.watch {
+        return watch::run(typed, settings, channels);
+    }
+    let report = fire(&settings, &HashSet::new(), channels)?;
+    channels.tell(&report, &settings)?;
     Ok(report.exit())
 }
 
-/// Runs a firing. What went wrong with single pictures is in the report.
-pub fn fire(settings: &Settings, channels: &Channels) -> Result<FiringReport, Failure> {
+/// Runs a firing. What went wrong with single pictures is in the report. Originals in `same` are
+/// known to be as they were when their pieces were made.
+pub fn fire(
+    settings: &Settings,
+    same: &HashSet<PathBuf>,
+    channels: &Channels,
+) -> Result<FiringReport, Failure> {
     let start = Instant::now();
-    let finding = find::find(&settings.paths, &settings.out)?;
+    let finding = find::find(&settings.originals, Some(&settings.out))?;
     if finding.pictures.is_empty() && finding.refused.is_empty() && finding.left_out.is_empty() {
-        return Err(Failure::nothing_found(&settings.paths));
+        return Err(Failure::nothing_found(&settings.originals.paths));
     }
     let Finding {
         pictures,
         mut refused,
-        left_out,
+        mut left_out,
     } = finding;
-    let (pictures, too_large): (Vec<_>, Vec<_>) = pictures
+    let (mut pictures, too_large): (Vec<_>, Vec<_>) = pictures
         .into_iter()
         .partition(|picture| settings.allowance.covers(picture.original.probe.stored));
     refused.extend(
@@ -45,10 +62,32 @@ pub fn fire(settings: &Settings, channels: &Channels) -> Result<FiringReport, Fa
             .iter()
             .map(|picture| beyond_allowance(picture, settings)),
     );
+    let mut remarks = labelled(&mut pictures, settings)?;
+    digested(&mut pictures, &mut refused, settings);
     refused.sort_by(|a, b| a.path.cmp(&b.path));
 
     let originals = pictures.iter().map(|picture| picture.original.clone());
-    let plan = Plan::new(originals.collect(), &settings.wish)?;
+    let plan = Plan::new(originals.collect(), &settings.site).map_err(Failure::Troubles)?;
+    for place in &plan.idle {
+        remarks.push(format!(
+            "place {place}: shows none of the originals; check its \"of\""
+        ));
+    }
+    let mut index = 0..;
+    let (unshown, pictures): (Vec<_>, Vec<_>) = pictures.into_iter().partition(|_| {
+        index
+            .next()
+            .is_some_and(|index| plan.left_out.contains(&index))
+    });
+    // A run over some of the places has nothing to say of what others show.
+    if settings.site.every.is_some() || settings.complete {
+        left_out.extend(unshown.into_iter().map(|picture| Aside {
+            path: picture.path,
+            name: picture.original.name,
+            why: "no place shows it, and [every] says no width".to_owned(),
+        }));
+        left_out.sort_by(|a, b| a.path.cmp(&b.path));
+    }
     let mut report = FiringReport {
         originals: plan
             .jobs
@@ -58,23 +97,67 @@ pub fn fire(settings: &Settings, channels: &Channels) -> Result<FiringReport, Fa
             .collect(),
         refused,
         left_out,
+        strays: Vec::new(),
         dry_run: settings.dry_run,
         interrupted: false,
         seconds: 0.0,
-        remarks: Vec::new(),
+        remarks,
     };
-    if !settings.dry_run && !plan.jobs.is_empty() {
-        make(&plan, &pictures, settings, channels, &mut report)?;
+    report.suggest_titles(settings.site.wishes().map(|wish| &wish.name));
+    if !settings.dry_run && (!plan.jobs.is_empty() || settings.complete) {
+        make(&plan, &pictures, same, settings, channels, &mut report)?;
     }
     report.seconds = start.elapsed().as_secs_f64();
     Ok(report)
 }
 
-fn beyond_allowance(picture: &Picture, settings: &Settings) -> find::Aside {
+/// Gives each picture what the label sheet says of it; returns what is odd in the sheet.
+fn labelled(pictures: &mut [Picture], settings: &Settings) -> Result<Vec<String>, Failure> {
+    if !settings.labels.exists() {
+        return Ok(Vec::new());
+    }
+    let sheet = Sheet::open(&settings.labels)?;
+    let labels = sheet.by_name();
+    for picture in pictures {
+        if let Some(label) = labels.get(&plan::plain_name(&picture.original.name)) {
+            picture.original.label = label.credits.clone();
+        }
+    }
+    let path = settings.labels.display();
+    let odd = sheet.odd.iter();
+    Ok(odd
+        .map(|(file, says)| format!("{path}: {file} {says}"))
+        .collect())
+}
+
+/// Gives each picture the digest of its bytes, where a name needs it; what cannot be read is
+/// refused.
+fn digested(pictures: &mut Vec<Picture>, refused: &mut Vec<Aside>, settings: &Settings) {
+    if !settings.site.wishes().any(|wish| wish.name.wants_digest()) {
+        return;
+    }
+    pictures.retain_mut(|picture| match fs::read(&picture.path) {
+        Ok(bytes) => {
+            picture.original.digest = Some(plan::digest(&bytes));
+            true
+        }
+        Err(error) => {
+            refused.push(Aside {
+                path: picture.path.clone(),
+                name: picture.original.name.clone(),
+                why: format!("cannot be read ({error}); check its permissions"),
+            });
+            false
+        }
+    });
+}
+
+fn beyond_allowance(picture: &Picture, settings: &Settings) -> Aside {
     let size = picture.original.probe.stored;
     let megapixels = |pixels: u64| pixels.div_ceil(1_000_000);
-    find::Aside {
+    Aside {
         path: picture.path.clone(),
+        name: picture.original.name.clone(),
         why: format!(
             "{size} is {} megapixels, above the allowance of {}; raise it with --allowance {0}",
             megapixels(size.pixels()),
@@ -85,8 +168,9 @@ fn beyond_allowance(picture: &Picture, settings: &Settings) -> find::Aside {
 
 /// A report of what shall be made.
 fn planned(job: &Job, picture: &Picture) -> OriginalReport {
-    let mut notes = Vec::new();
+    let mut report = OriginalReport::planned(job);
     let probe = &job.original.probe;
+    let notes = &mut report.notes;
     if picture.misnamed {
         notes.push(format!(
             "is a {} picture, whatever its name says",
@@ -101,12 +185,26 @@ fn planned(job: &Job, picture: &Picture) -> OriginalReport {
         );
         notes.push(format!("only the first frame is used; {others} left out"));
     }
-    OriginalReport::planned(job, notes)
+    for placement in &job.placements {
+        if let Some(least) = placement.too_small {
+            let place = placement.label();
+            notes.push(format!("is smaller than the {least} that {place} needs"));
+        }
+    }
+    report.ballast = picture.ballast.bytes() + picture.ballast.icc;
+    let mut inscriptions = job
+        .placements
+        .iter()
+        .map(|placement| &placement.inscription);
+    let kept = inscriptions.any(|said| said.credits.get(Field::Position).is_some());
+    report.position_dropped = picture.ballast.position && !kept;
+    report
 }
 
 fn make(
     plan: &Plan,
     pictures: &[Picture],
+    same: &HashSet<PathBuf>,
     settings: &Settings,
     channels: &Channels,
     report: &mut FiringReport,
@@ -120,8 +218,13 @@ fn make(
             aside.display()
         ));
     }
-    claim(plan, &folder, &mut ledger)?;
-    save(&ledger)?;
+    let mut keys = Keys::new(settings);
+    let originals: Vec<String> = pictures.iter().map(|p| keys.of(&p.path)).collect();
+    let refused = report.refused.iter().map(|aside| keys.of(&aside.path));
+    let refused: HashSet<String> = refused.collect();
+    claim(plan, &originals, &folder, &mut ledger)?;
+    report.strays = strays::tend(plan, &refused, settings, &folder, &mut ledger)?;
+    save(&mut ledger)?;
 
     let interrupted = work::watch_for_interrupt()?;
     let mut progress = Progress::start(plan, settings, channels);
@@ -129,14 +232,20 @@ fn make(
         settings,
         folder: &folder,
         known: ledger.known(),
+        same,
     };
     let (events, incoming) = mpsc::channel();
     thread::scope(|scope| {
         let dispatch = || work::dispatch(plan, pictures, &bench, events);
         let dispatcher = scope.spawn(dispatch);
+        let mut saved = Ok(());
         for event in incoming {
-            note(event, plan, &mut ledger, &mut progress, report);
+            let key = &originals[event.job];
+            note(event, plan, key, &mut ledger, &mut progress, report);
+            // One failure to save is enough to know; the pieces are made all the same.
+            saved = saved.and_then(|()| ledger.save_now_and_then());
         }
+        saved.map_err(Failure::unwritable(ledger.path()))?;
         // A dispatcher that panicked is a bug, and is passed on as one.
         dispatcher
             .join()
@@ -144,39 +253,70 @@ fn make(
     })?;
     progress.end();
     report.interrupted = interrupted();
-    save(&ledger)
+    save(&mut ledger)
+}
+
+/// Paths of originals as the ledger has them: seen from the out folder, so that they hold from
+/// wherever the program is run and when the whole site is moved.
+struct Keys {
+    out: PathBuf,
+    folders: Folders,
+}
+
+impl Keys {
+    fn new(settings: &Settings) -> Keys {
+        Keys {
+            out: find::real(&settings.out),
+            folders: Folders::default(),
+        }
+    }
+
+    fn of(&mut self, original: &std::path::Path) -> String {
+        let real = self.folders.identity(original);
+        let seen = pathdiff::diff_paths(&real, &self.out).unwrap_or(real);
+        let parts = seen.components();
+        let parts = parts.map(|part| part.as_os_str().to_string_lossy().into_owned());
+        parts.collect::<Vec<_>>().join("/").replacen("//", "/", 1)
+    }
 }
 
 /// Enters every planned piece into the ledger, so that even a killed run knows its own again,
 /// and stops before any work where a file that is none of ours stands in the way.
-fn claim(plan: &Plan, folder: &OutFolder, ledger: &mut Ledger) -> Result<(), Failure> {
-    for job in &plan.jobs {
-        for (size, piece) in job.pieces() {
+fn claim(
+    plan: &Plan,
+    originals: &[String],
+    folder: &OutFolder,
+    ledger: &mut Ledger,
+) -> Result<(), Failure> {
+    for (job, original) in plan.jobs.iter().zip(originals) {
+        for (placement, size, piece) in job.pieces() {
             let path = folder.below(&piece.name);
             if !ledger.knows(&piece.name) && path.symlink_metadata().is_ok() {
                 return Err(Failure::Foreign { piece: path });
             }
-            let entry = Entry {
-                original: job.original.path.clone(),
+            let entry = PieceEntry {
+                place: placement.place.clone(),
                 size: size.size,
                 format: piece.format,
-                recipe: ledger::recipe(job, size, piece).map_err(Failure::unwritable(&path))?,
+                recipe: piece.recipe.clone(),
                 made: None,
             };
-            ledger.enter(&piece.name, entry);
+            ledger.enter(original, &piece.name, entry);
         }
     }
     Ok(())
 }
 
-fn save(ledger: &Ledger) -> Result<(), Failure> {
-    ledger.save().map_err(Failure::unwritable(ledger.path()))
+fn save(ledger: &mut Ledger) -> Result<(), Failure> {
+    let saved = ledger.save();
+    saved.map_err(Failure::unwritable(ledger.path()))
 }
 
 /// Takes in one event: the one place that changes ledger and report while work goes on.
 fn note(
     event: work::Event,
     plan: &Plan,
+    key: &str,
     ledger: &mut Ledger,
     progress: &mut Progress,
     report: &mut FiringReport,
@@ -185,6 +325,7 @@ fn note(
     let original = &mut report.originals[event.job];
     match event.what {
         work::What::Began => progress.began(&job.original.name),
+        work::What::Read(digest) => ledger.read(key, digest),
         work::What::Piece(index, Ok(standing)) => {
             let piece = &mut original.pieces[index];
             if let Some(made) = standing.made {

@@ -1,22 +1,22 @@
 //! The pictures in work: one thread hands them out, a pool makes their pieces.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::fs;
 use std::ops::ControlFlow;
 use std::panic::{self, AssertUnwindSafe};
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::mpsc::Sender;
 
 use kiln_core::colour::ColourNote;
 use kiln_core::pipeline::{self, Piece};
-use kiln_core::plan::{Job, Plan};
+use kiln_core::plan::{self, Job, Plan};
 use rayon::ThreadPoolBuilder;
 
 use crate::failure::Failure;
 use crate::find::Picture;
 use crate::gate;
-use crate::ledger::{self, Made};
+use crate::ledger::{Known, Made};
 use crate::report::Written;
 use crate::settings::Settings;
 use crate::write::{self, OutFolder};
@@ -33,6 +33,8 @@ pub struct Event {
 pub enum What {
     /// Its original is being read.
     Began,
+    /// Its original was read and has this digest.
+    Read(String),
     /// A piece, by its index in the job, stands in the out folder or failed.
     Piece(usize, Result<Standing, String>),
     /// All its pieces were tried, or none could be.
@@ -52,7 +54,10 @@ static INTERRUPTED: AtomicBool = AtomicBool::new(false);
 /// From now on Ctrl-C lets the pieces in hand be finished and nothing new begun. Returns how to
 /// ask whether it came.
 pub fn watch_for_interrupt() -> Result<fn() -> bool, Failure> {
-    ctrlc::set_handler(|| INTERRUPTED.store(true, Ordering::SeqCst))?;
+    static WATCHED: AtomicBool = AtomicBool::new(false);
+    if !WATCHED.swap(true, Ordering::SeqCst) {
+        ctrlc::set_handler(|| INTERRUPTED.store(true, Ordering::SeqCst))?;
+    }
     Ok(|| INTERRUPTED.load(Ordering::SeqCst))
 }
 
@@ -63,7 +68,9 @@ pub struct Bench<'a> {
     /// Where the pieces go.
     pub folder: &'a OutFolder,
     /// Pieces of earlier runs whose recipe still holds.
-    pub known: HashMap<String, Made>,
+    pub known: HashMap<String, Known>,
+    /// Originals that are known to be as they were when their pieces were made.
+    pub same: &'a HashSet<PathBuf>,
 }
 
 /// Makes all pieces of a plan, on as many threads as the settings say.
@@ -105,38 +112,39 @@ impl Bench<'_> {
         path: &Path,
         send: &impl Fn(What),
     ) -> Result<Option<ColourNote>, String> {
+        if self.same.contains(path) && self.all_stand(job, send) {
+            return Ok(None);
+        }
         let bytes = fs::read(path)
             .map_err(|error| format!("cannot be read ({error}); check its permissions"))?;
-        let original = ledger::digest(&bytes);
+        let original = plan::digest(&bytes);
+        send(What::Read(original.clone()));
         // Pieces that are still good are told and left; the job goes on with the others.
-        let names: Vec<String> = job.pieces().map(|(_, piece)| piece.name.clone()).collect();
-        let mut rest = job.clone();
+        let names: Vec<&str> = job
+            .pieces()
+            .map(|(_, _, piece)| piece.name.as_str())
+            .collect();
+        let mut good = vec![false; names.len()];
         for (index, name) in names.iter().enumerate() {
             if let Some(made) = self.still_good(name, &original) {
+                good[index] = true;
                 let written = unchanged(made);
-                send(What::Piece(
-                    index,
-                    Ok(Standing {
-                        written,
-                        made: None,
-                    }),
-                ));
-                for size in &mut rest.sizes {
-                    size.pieces.retain(|piece| piece.name != *name);
-                }
+                let made = None;
+                send(What::Piece(index, Ok(Standing { written, made })));
             }
         }
-        rest.sizes.retain(|size| !size.pieces.is_empty());
-        if rest.sizes.is_empty() {
+        let index_of = |name: &str| names.iter().position(|known| *known == name);
+        let rest = job.without(|piece| index_of(&piece.name).is_some_and(|index| good[index]));
+        if rest.placements.is_empty() {
             return Ok(None);
         }
         let allowance = self.settings.allowance;
-        let fired = pipeline::fire(&bytes, &rest, allowance, None, |_, planned, made| {
+        let fired = pipeline::fire(&bytes, &rest, allowance, None, |planned, made| {
             let standing = made
                 .map_err(|error| error.to_string())
-                .and_then(|piece| self.put(&planned.name, piece, &original));
+                .and_then(|piece| self.put(&planned.name, piece));
             // Every planned piece of the rest is one of the job's.
-            if let Some(index) = names.iter().position(|name| *name == planned.name) {
+            if let Some(index) = index_of(&planned.name) {
                 send(What::Piece(index, standing));
             }
             match INTERRUPTED.load(Ordering::SeqCst) {
@@ -147,24 +155,42 @@ impl Bench<'_> {
         fired.map_err(|error| format!("{error}; export or copy it again"))
     }
 
+    /// Tells of all pieces of a job as unchanged, if every one of them is known and there.
+    fn all_stand(&self, job: &Job, send: &impl Fn(What)) -> bool {
+        let known = |name: &String| {
+            let known = self.known.get(name)?;
+            self.folder.below(name).is_file().then_some(&known.made)
+        };
+        let made: Option<Vec<&Made>> = job
+            .pieces()
+            .map(|(_, _, piece)| known(&piece.name))
+            .collect();
+        for (index, made) in made.iter().flatten().enumerate() {
+            let (written, made) = (unchanged(made), None);
+            send(What::Piece(index, Ok(Standing { written, made })));
+        }
+        made.is_some()
+    }
+
     /// What is known of a piece, where it was made from this very original and still stands as
     /// it was made.
     fn still_good(&self, name: &str, original: &str) -> Option<&Made> {
-        let made = self.known.get(name);
-        let made = made.filter(|made| made.original_digest == original)?;
+        let known = self.known.get(name);
+        let known = known.filter(|known| known.original == original)?;
         let piece = fs::read(self.folder.below(name)).ok()?;
-        (ledger::digest(&piece) == made.digest).then_some(made)
+        (plan::digest(&piece) == known.made.digest).then_some(&known.made)
     }
 
-    fn put(&self, name: &str, piece: Piece, original: &str) -> Result<Standing, String> {
+    fn put(&self, name: &str, piece: Piece) -> Result<Standing, String> {
         write::whole(&self.folder.below(name), &piece.file).map_err(|error| {
             format!("cannot be written ({error}); choose another folder or make room")
         })?;
         let made = Made {
-            original_digest: original.to_owned(),
-            digest: ledger::digest(&piece.file),
+            kiln: env!("CARGO_PKG_VERSION").to_owned(),
+            digest: plan::digest(&piece.file),
             weight: piece.file.len() as u64,
             coding: piece.coding,
+            score: piece.score,
             encodes: piece.trail.len(),
             fits: piece.fits,
             flattened: piece.flattened,
@@ -186,6 +212,7 @@ fn unchanged(made: &Made) -> Written {
     Written {
         weight: made.weight,
         coding: made.coding,
+        score: made.score,
         trail: Vec::new(),
         fits: made.fits,
         flattened: made.flattened,

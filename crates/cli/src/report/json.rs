@@ -6,11 +6,11 @@ use std::io::{self, Write};
 use kiln_core::encode::{Coding, Format};
 use serde::Serialize;
 
-use super::{Fired, FiringReport, OriginalReport, PieceReport};
+use super::{Fate, Fired, FiringReport, OriginalReport, PieceReport, StrayReport};
 use crate::find::Aside;
 
 /// The version of the document's form.
-const SCHEMA: u32 = 1;
+const SCHEMA: u32 = 2;
 
 #[derive(Serialize)]
 struct Document<'a> {
@@ -23,7 +23,15 @@ struct Document<'a> {
     originals: Vec<Original<'a>>,
     refused: &'a [Aside],
     left_out: &'a [Aside],
+    strays: Vec<Stray<'a>>,
+    remarks: &'a [String],
     totals: Totals,
+}
+
+#[derive(Serialize)]
+struct Stray<'a> {
+    name: &'a str,
+    state: &'static str,
 }
 
 #[derive(Serialize)]
@@ -34,6 +42,8 @@ struct Original<'a> {
     width: u32,
     height: u32,
     weight: u64,
+    title: Option<&'a str>,
+    ballast: u64,
     notes: &'a [String],
     pieces: Vec<Piece<'a>>,
 }
@@ -41,13 +51,18 @@ struct Original<'a> {
 #[derive(Serialize)]
 struct Piece<'a> {
     name: &'a str,
+    place: Option<&'a str>,
     format: Format,
     width: u32,
     height: u32,
+    density: f64,
     short_of: Option<u32>,
+    stands_for: &'a [u32],
+    max_weight: Option<u64>,
     state: &'static str,
     why: Option<&'a str>,
     weight: Option<u64>,
+    score: Option<f32>,
     dial: Option<u8>,
     lossless: Option<bool>,
     over_budget: Option<bool>,
@@ -69,6 +84,7 @@ struct Totals {
     before: u64,
     after: Option<u64>,
     heaviest_of_each: Option<u64>,
+    ballast: u64,
 }
 
 pub(super) fn write(out: &mut dyn Write, report: &FiringReport) -> io::Result<()> {
@@ -83,6 +99,8 @@ pub(super) fn write(out: &mut dyn Write, report: &FiringReport) -> io::Result<()
         originals: report.originals.iter().map(original).collect(),
         refused: &report.refused,
         left_out: &report.left_out,
+        strays: report.strays.iter().map(stray).collect(),
+        remarks: &report.remarks,
         totals: Totals {
             originals: totals.originals,
             pieces: totals.pieces,
@@ -90,10 +108,22 @@ pub(super) fn write(out: &mut dyn Write, report: &FiringReport) -> io::Result<()
             before: totals.before,
             after: (!report.dry_run).then_some(totals.after),
             heaviest_of_each: (!report.dry_run).then_some(totals.heaviest),
+            ballast: totals.ballast,
         },
     };
     serde_json::to_writer_pretty(&mut *out, &document)?;
     writeln!(out)
+}
+
+fn stray(stray: &StrayReport) -> Stray<'_> {
+    Stray {
+        name: &stray.name,
+        state: match stray.fate {
+            Fate::Listed => "listed",
+            Fate::Removed => "removed",
+            Fate::Altered => "altered",
+        },
+    }
 }
 
 fn original(original: &OriginalReport) -> Original<'_> {
@@ -104,12 +134,14 @@ fn original(original: &OriginalReport) -> Original<'_> {
         width: original.size.width(),
         height: original.size.height(),
         weight: original.weight,
+        title: original.title.as_deref(),
+        ballast: original.ballast,
         notes: &original.notes,
-        pieces: original.pieces.iter().map(|p| piece(p, original)).collect(),
+        pieces: original.pieces.iter().map(piece).collect(),
     }
 }
 
-fn piece<'a>(piece: &'a PieceReport, original: &OriginalReport) -> Piece<'a> {
+fn piece(piece: &PieceReport) -> Piece<'_> {
     let written = piece.written();
     let (state, why) = match &piece.fired {
         Fired::Planned => ("planned", None),
@@ -123,19 +155,24 @@ fn piece<'a>(piece: &'a PieceReport, original: &OriginalReport) -> Piece<'a> {
     };
     Piece {
         name: &piece.name,
+        place: piece.place.as_deref(),
         format: piece.format,
         width: piece.size.width(),
         height: piece.size.height(),
+        density: piece.density,
         short_of: piece.short_of,
+        stands_for: &piece.stands_for,
+        max_weight: piece.max_weight,
         state,
         why,
         weight: written.map(|w| w.weight),
+        score: written.and_then(|w| w.score),
         dial: written.and_then(|w| dial(w.coding)),
         lossless: written.map(|w| w.coding == Coding::Lossless),
         over_budget: written.map(|w| !w.fits),
         backdrop: written
             .filter(|w| w.flattened)
-            .map(|_| original.backdrop.to_string()),
+            .map(|_| piece.backdrop.to_string()),
         encodes: written.map_or(Vec::new(), |w| w.trail.iter().map(encode).collect()),
     }
 }

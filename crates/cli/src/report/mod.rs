@@ -3,14 +3,16 @@
 mod json;
 mod progress;
 mod table;
+mod tree;
 
 use std::io::{self, IsTerminal, Write};
 use std::path::PathBuf;
 use std::process::ExitCode;
 
+use kiln_core::credits::Field;
 use kiln_core::encode::{Coding, Format};
 use kiln_core::pixels::{Backdrop, Size};
-use kiln_core::plan::Job;
+use kiln_core::plan::{self, Job, Pattern};
 use kiln_core::source::Kind;
 
 pub use progress::{Counting, Progress};
@@ -29,6 +31,8 @@ pub struct FiringReport {
     pub refused: Vec<Aside>,
     /// Files that are best published as they are.
     pub left_out: Vec<Aside>,
+    /// Pieces of earlier firings that nothing plans for any more.
+    pub strays: Vec<StrayReport>,
     /// What else there is to say about the run.
     pub remarks: Vec<String>,
     /// Whether only the plan was made.
@@ -54,12 +58,14 @@ pub struct OriginalReport {
     pub weight: u64,
     /// What its owner should know.
     pub notes: Vec<String>,
+    /// Its title in the label sheet, if it has one.
+    pub title: Option<String>,
+    /// The bytes that it carries beside its pixels.
+    pub ballast: u64,
+    /// Whether it says where it was taken, and its pieces do not.
+    pub position_dropped: bool,
     /// Its pieces, in the order of the plan.
     pub pieces: Vec<PieceReport>,
-    /// The most that a piece may weigh.
-    pub max_weight: Option<u64>,
-    /// What stands behind transparent pixels where a format has none.
-    pub backdrop: Backdrop,
 }
 
 /// One piece.
@@ -71,8 +77,18 @@ pub struct PieceReport {
     pub format: Format,
     /// Width and height.
     pub size: Size,
-    /// The width that was asked for and that the original cannot fill.
+    /// The place that it is for.
+    pub place: Option<String>,
+    /// The lowest device pixel ratio that it is for.
+    pub density: f64,
+    /// The measure that was asked for and that the original cannot fill.
     pub short_of: Option<u32>,
+    /// Near-equal measures that it stands for as well.
+    pub stands_for: Vec<u32>,
+    /// The most that it may weigh.
+    pub max_weight: Option<u64>,
+    /// What stands behind transparent pixels where its format has none.
+    pub backdrop: Backdrop,
     /// What became of it.
     pub fired: Fired,
 }
@@ -88,6 +104,26 @@ pub enum Fired {
     Failed(String),
 }
 
+/// A piece of an earlier firing that nothing plans for any more.
+#[derive(Debug)]
+pub struct StrayReport {
+    /// Its path below the out folder.
+    pub name: String,
+    /// What became of it.
+    pub fate: Fate,
+}
+
+/// What became of a stray.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Fate {
+    /// It is still there.
+    Listed,
+    /// It was removed.
+    Removed,
+    /// It should have been removed, but is not as it was made.
+    Altered,
+}
+
 /// A piece that stands in the out folder.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Written {
@@ -95,6 +131,8 @@ pub struct Written {
     pub weight: u64,
     /// How its samples are coded.
     pub coding: Coding,
+    /// Its visual score, where one was taken.
+    pub score: Option<f32>,
     /// Coding and weight of every encode.
     pub trail: Vec<(Coding, u64)>,
     /// Whether it keeps its weight.
@@ -120,16 +158,25 @@ pub struct Totals {
     pub heaviest: u64,
     /// Pieces that an earlier run made and that are still good.
     pub unchanged: usize,
+    /// The bytes that those originals carry beside their pixels.
+    pub ballast: u64,
+    /// Originals whose position was dropped.
+    pub positions: usize,
 }
 
 impl OriginalReport {
     /// A report of a job before its work.
-    pub fn planned(job: &Job, notes: Vec<String>) -> Self {
-        let pieces = job.pieces().map(|(size, piece)| PieceReport {
+    pub fn planned(job: &Job) -> Self {
+        let pieces = job.pieces().map(|(placement, size, piece)| PieceReport {
             name: piece.name.clone(),
             format: piece.format,
             size: size.size,
+            place: placement.place.clone(),
+            density: size.density,
             short_of: size.short_of,
+            stands_for: size.stands_for.clone(),
+            max_weight: placement.max_weight,
+            backdrop: placement.backdrop,
             fired: Fired::Planned,
         });
         OriginalReport {
@@ -138,10 +185,11 @@ impl OriginalReport {
             kind: job.original.probe.kind,
             size: job.original.probe.upright(),
             weight: job.original.weight,
-            notes,
+            notes: Vec::new(),
+            title: job.original.label.get(Field::Title).map(str::to_owned),
+            ballast: 0,
+            position_dropped: false,
             pieces: pieces.collect(),
-            max_weight: job.max_weight,
-            backdrop: job.backdrop,
         }
     }
 
@@ -190,6 +238,8 @@ impl FiringReport {
                 totals.originals += 1;
                 totals.pieces += weights.len();
                 totals.before += original.weight;
+                totals.ballast += original.ballast;
+                totals.positions += usize::from(original.position_dropped);
                 totals.after += weights.iter().sum::<u64>();
                 totals.heaviest += heaviest;
             }
@@ -212,10 +262,7 @@ impl FiringReport {
                 match &piece.fired {
                     Fired::Failed(why) => problems.push((piece.name.clone(), why.clone())),
                     Fired::Made(written) if !written.fits => {
-                        problems.push((
-                            piece.name.clone(),
-                            over_budget(written, original.max_weight),
-                        ));
+                        problems.push((piece.name.clone(), over_budget(written, piece.max_weight)));
                     }
                     Fired::Planned if !self.dry_run => {
                         problems.push((
@@ -229,6 +276,33 @@ impl FiringReport {
         }
         problems.sort();
         problems
+    }
+
+    /// Suggests titles for originals whose names say nothing, where titles make the names.
+    pub fn suggest_titles<'a>(&mut self, mut names: impl Iterator<Item = &'a Pattern>) {
+        if !names.any(|name| name.to_string().contains("{title}")) {
+            return;
+        }
+        for original in &mut self.originals {
+            let file = original.name.rsplit('/').next().unwrap_or_default();
+            if original.title.is_none() && plan::says_nothing(plan::stem(file)) {
+                let note =
+                    "a name that says nothing; a title from kiln label would make a better one";
+                original.notes.push(note.to_owned());
+            }
+        }
+    }
+
+    /// Leaves out originals of which nothing was made and nothing failed.
+    pub fn only_news(&mut self) {
+        let old = |piece: &PieceReport| piece.written().is_some_and(|w| w.unchanged);
+        self.originals
+            .retain(|original| !original.pieces.iter().all(old));
+    }
+
+    /// Whether there is nothing to tell.
+    pub fn is_idle(&self) -> bool {
+        self.originals.is_empty() && self.refused.is_empty() && self.strays.is_empty()
     }
 
     /// The exit code: 130 when interrupted, 1 when something was not done or not kept.
@@ -283,7 +357,16 @@ impl Channels {
         self.print(|out, columns| match settings.telling {
             Telling::Quiet => Ok(()),
             Telling::Json => json::write(out, report),
-            Telling::Table { verbose } => table::write(out, report, columns, verbose),
+            Telling::Table { verbose } => {
+                match report.dry_run {
+                    true => tree::write(out, report)?,
+                    false => table::pieces(out, report, columns, verbose)?,
+                }
+                if verbose {
+                    table::settings(out, settings)?;
+                }
+                table::rest(out, report)
+            }
         })
     }
 
@@ -312,9 +395,20 @@ impl Channels {
         self.say(path, what);
     }
 
+    /// Says how a long run is getting on.
+    pub fn note(&self, what: &str) {
+        self.say("", what);
+    }
+
     /// Says why a command did not do its work.
     pub fn complain(&self, failure: &Failure) {
-        self.say("", &failure.to_string());
+        if let Failure::KilnFile(explained) = failure {
+            let _ = writeln!(anstream::stderr(), "{explained}");
+            return;
+        }
+        for line in failure.to_string().lines() {
+            self.say("", line);
+        }
     }
 
     /// One line on standard error; if that is closed, nobody wants to know.

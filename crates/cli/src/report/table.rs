@@ -1,29 +1,97 @@
 //! The report as a table for people.
 
 use std::io::{self, Write};
+use std::path::Path;
 
 use anstyle::Style;
 use kiln_core::encode::Coding;
 
-use super::{Fired, FiringReport, OriginalReport, PieceReport, Totals};
+use super::{Fate, Fired, FiringReport, OriginalReport, PieceReport, Totals};
 use crate::find::Aside;
 use crate::grid::{self, BAD, FAINT, GOOD, STRONG};
+use crate::layer::{Origin, Told};
+use crate::settings::Settings;
 use crate::wording;
 
-pub(super) fn write(
+/// The pieces, each below its original.
+pub(super) fn pieces(
     out: &mut dyn Write,
     report: &FiringReport,
     columns: Option<usize>,
     verbose: bool,
 ) -> io::Result<()> {
     let rows = rows(report, verbose);
-    if rows.len() > 1 {
-        writeln!(out, "{}\n", grid::set(rows, columns, &[1, 2, 3]))?;
+    match rows.len() {
+        0 | 1 => Ok(()),
+        _ => writeln!(out, "{}\n", grid::set(rows, columns, &[1, 2, 3])),
     }
+}
+
+/// Every setting of each place, and where it comes from.
+pub(super) fn settings(out: &mut dyn Write, settings: &Settings) -> io::Result<()> {
+    let file = settings.kiln_file.as_deref().unwrap_or(Path::new(""));
+    for (place, told) in &settings.told {
+        writeln!(
+            out,
+            "{STRONG}Settings of {}{STRONG:#}",
+            wording::safe(place)
+        )?;
+        let widest = told.iter().map(|told| told.value.chars().count()).max();
+        let widest = widest.unwrap_or(0);
+        for Told { key, value, origin } in told {
+            let origin = match origin {
+                Origin::Default => "default".to_owned(),
+                Origin::Line(line) => format!("{}:{line}", file.display()),
+                Origin::Option => "option".to_owned(),
+            };
+            let value = wording::safe(value);
+            writeln!(
+                out,
+                "  {key:<12}{value:widest$}  {FAINT}{}{FAINT:#}",
+                wording::safe(&origin)
+            )?;
+        }
+        writeln!(out)?;
+    }
+    Ok(())
+}
+
+/// All else: notes, what was left out, and the sums.
+pub(super) fn rest(out: &mut dyn Write, report: &FiringReport) -> io::Result<()> {
     notes(out, report)?;
     asides(out, "Left out", &report.left_out)?;
     asides(out, "Refused", &refused(report))?;
+    strays(out, report)?;
     totals(out, report)
+}
+
+fn strays(out: &mut dyn Write, report: &FiringReport) -> io::Result<()> {
+    let parts = [
+        (
+            Fate::Listed,
+            "Strays, which nothing plans for any more; --remove-strays removes them",
+        ),
+        (Fate::Removed, "Strays, removed"),
+        (
+            Fate::Altered,
+            "Strays that are not as they were made, and stay",
+        ),
+    ];
+    for (fate, title) in parts {
+        let strays: Vec<_> = report
+            .strays
+            .iter()
+            .filter(|stray| stray.fate == fate)
+            .collect();
+        if !strays.is_empty() {
+            writeln!(out, "{STRONG}{title}{STRONG:#}")?;
+            for stray in strays {
+                writeln!(out, "  {}", wording::safe(&stray.name))?;
+            }
+            writeln!(out)?;
+        }
+    }
+    Ok(())
 }
 
 /// A row: name, pixels, weight, change, remarks; each with its style.
@@ -47,7 +115,11 @@ fn rows(report: &FiringReport, verbose: bool) -> Vec<Line> {
 }
 
 fn piece_row(piece: &PieceReport, original: &OriginalReport, verbose: bool) -> Line {
-    let mut remarks = Vec::new();
+    let mut remarks: Vec<String> = piece
+        .place
+        .iter()
+        .map(|place| wording::safe(place))
+        .collect();
     let (mut weight, mut change) = (String::new(), (String::new(), Style::new()));
     let mut style = FAINT;
     match &piece.fired {
@@ -62,7 +134,7 @@ fn piece_row(piece: &PieceReport, original: &OriginalReport, verbose: bool) -> L
             let colour = if lighter { GOOD } else { Style::new() };
             change = (wording::change(original.weight, written.weight), colour);
             if !written.fits {
-                let most = original.max_weight.map_or(String::new(), wording::weight);
+                let most = piece.max_weight.map_or(String::new(), wording::weight);
                 remarks.push(format!("over its {most}"));
                 style = BAD;
             }
@@ -70,7 +142,7 @@ fn piece_row(piece: &PieceReport, original: &OriginalReport, verbose: bool) -> L
                 remarks.push("lossless".to_owned());
             }
             if written.flattened {
-                remarks.push(format!("on {}", original.backdrop));
+                remarks.push(format!("on {}", piece.backdrop));
             }
             if written.unchanged {
                 remarks.push("unchanged".to_owned());
@@ -87,7 +159,7 @@ fn piece_row(piece: &PieceReport, original: &OriginalReport, verbose: bool) -> L
         }
     }
     if piece.short_of.is_some() {
-        remarks.push("own width".to_owned());
+        remarks.push("own size".to_owned());
     }
     vec![
         (format!("  {}", wording::safe(&piece.name)), Style::new()),
@@ -114,7 +186,7 @@ fn notes(out: &mut dyn Write, report: &FiringReport) -> io::Result<()> {
         }
         if let Some(asked) = original.pieces.iter().find_map(|piece| piece.short_of) {
             let note =
-                format!("narrower than the {asked} pixels asked for, so made at its own width");
+                format!("smaller than the {asked} pixels asked for, so made at its own size");
             add(&note, &original.name);
         }
     }
@@ -144,10 +216,8 @@ fn listed(names: &[String]) -> String {
 /// What was refused when it was found, and what turned out to be broken later.
 fn refused(report: &FiringReport) -> Vec<Aside> {
     let later = report.originals.iter().filter_map(|original| {
-        Some(Aside {
-            path: original.path.clone().into(),
-            why: original.refusal()?.to_owned(),
-        })
+        let why = original.refusal()?.to_owned();
+        Some(Aside::of(original.path.clone().into(), why))
     });
     let mut all: Vec<Aside> = report.refused.iter().cloned().chain(later).collect();
     all.sort_by(|a, b| a.path.cmp(&b.path));
@@ -159,7 +229,7 @@ fn asides(out: &mut dyn Write, title: &str, asides: &[Aside]) -> io::Result<()> 
         return Ok(());
     }
     writeln!(out, "{STRONG}{title}{STRONG:#}")?;
-    for Aside { path, why } in asides {
+    for Aside { path, why, .. } in asides {
         writeln!(
             out,
             "  {}: {}",
@@ -178,6 +248,8 @@ fn totals(out: &mut dyn Write, report: &FiringReport) -> io::Result<()> {
         after,
         heaviest,
         unchanged,
+        ballast,
+        positions,
     } = report.totals();
     let counts = format!(
         "{} from {}",
@@ -218,6 +290,17 @@ fn totals(out: &mut dyn Write, report: &FiringReport) -> io::Result<()> {
             "a page that shows each picture once loads at most {}",
             wording::weight(heaviest)
         )?;
+    }
+    if ballast > 0 {
+        let positions = match positions {
+            0 => String::new(),
+            some => format!(
+                ", {} among it",
+                wording::count(some, "position", "positions")
+            ),
+        };
+        let ballast = wording::weight(ballast);
+        writeln!(out, "metadata left behind: {ballast}{positions}")?;
     }
     if over > 0 {
         writeln!(

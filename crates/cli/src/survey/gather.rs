@@ -90,7 +90,7 @@ struct Opened {
 
 /// Surveys everything below the paths.
 pub fn gather(settings: &SurveySettings, channels: &Channels) -> Result<Survey, Failure> {
-    let (candidates, mut unreadable) = find::candidates(&settings.paths, None)?;
+    let (candidates, mut unreadable) = find::candidates(&settings.paths, None, None)?;
     let pool = ThreadPoolBuilder::new()
         .num_threads(settings.jobs)
         .build()?;
@@ -152,7 +152,7 @@ fn open(candidate: Candidate) -> Option<Result<Opened, Aside>> {
         Err(HeaderTrouble::Unfit(why)) => opened.unfit(Name::Damaged, why),
         Err(HeaderTrouble::Unreadable(why)) => {
             let path = opened.record.path;
-            return Some(Err(Aside { path, why }));
+            return Some(Err(Aside::of(path, why)));
         }
     }
     Some(Ok(opened))

@@ -14,7 +14,7 @@ use crate::settings::SurveySettings;
 use crate::wording::Order;
 use crate::write;
 
-pub use gather::{Record, Survey};
+pub use gather::{Record, Survey, gather};
 
 /// Surveys and reports. Damaged pictures are findings like others; only what could not be read
 /// at all changes the exit code.
@@ -22,7 +22,7 @@ pub fn run(settings: &SurveySettings, channels: &Channels) -> Result<ExitCode, F
     if let Some(page) = &settings.page {
         page::may_be_written(page)?;
     }
-    let survey = gather::gather(settings, channels)?;
+    let survey = gather(settings, channels)?;
     for aside in &survey.unreadable {
         channels.name_problem(&aside.path.to_string_lossy(), &aside.why);
     }

@@ -1,9 +1,13 @@
 //! A raster and a request → the bytes of a finished file, one room a format.
 
 mod avif;
+mod avif_items;
+mod inscribe;
 mod jpeg;
 mod png;
 mod webp;
+
+pub use inscribe::inscribe;
 
 use std::error::Error;
 use std::ops::RangeInclusive;

@@ -72,6 +72,15 @@ impl Size {
         }
     }
 
+    /// The size with the same proportions and a longer side of another length; the shorter one
+    /// is rounded as in [`Size::at_width`].
+    pub fn at_long_side(self, side: u32) -> Self {
+        match self.width >= self.height {
+            true => self.at_width(side),
+            false => self.turned().at_width(side).turned(),
+        }
+    }
+
     /// The size with its sides exchanged.
     pub fn turned(self) -> Self {
         Size {

@@ -1,41 +1,24 @@
 //! Pure, serialisable decisions, made from headers alone: which pieces each original becomes.
 
-mod clash;
+mod name;
+mod place;
+mod sizes;
+mod trouble;
+
+use std::collections::HashMap;
 
 use serde::{Deserialize, Serialize};
 
-pub use clash::Clash;
+pub use name::{Pattern, PatternError, plain_name, says_nothing, slug, stem};
+pub use place::{CodingWish, CreditsWish, Glob, Place, Site, Wish};
+pub use sizes::Extent;
+pub use trouble::Trouble;
 
+use crate::credits::{Credits, Field, Inscription};
 use crate::encode::Format;
 use crate::pixels::{Backdrop, Size};
 use crate::source::Probe;
-
-/// What is wanted of every original.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct Wish {
-    /// Widths as displayed, in CSS pixels; none means each original's own width.
-    pub widths: Vec<u32>,
-    /// Device pixel ratios that each width is made for.
-    pub densities: Vec<f64>,
-    /// The formats to make.
-    pub formats: Vec<Format>,
-    /// The most that a piece may weigh, in bytes.
-    pub max_weight: Option<u64>,
-    /// How samples are coded.
-    pub coding: CodingWish,
-    /// What stands behind transparent pixels in a format without transparency.
-    pub backdrop: Backdrop,
-}
-
-/// How samples shall be coded: a request, from which a [`crate::encode::Coding`] is decided.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "lowercase")]
-pub enum CodingWish {
-    /// At each format's usual dial, without loss where that serves better.
-    Usual,
-    /// At this dial, without a search.
-    Dial(u8),
-}
+use name::Filling;
 
 /// An original that was found and whose headers were read.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -48,13 +31,23 @@ pub struct Original {
     pub weight: u64,
     /// What its headers say.
     pub probe: Probe,
+    /// The digest of its bytes, where a name needs it.
+    pub digest: Option<String>,
+    /// What it says of itself.
+    pub credits: Credits,
+    /// What the label sheet says of it.
+    pub label: Credits,
 }
 
 /// All that a firing will do.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Plan {
-    /// One job for each original, in the order in which they were given.
+    /// One job for each original that is shown anywhere, in the order in which they were given.
     pub jobs: Vec<Job>,
+    /// Originals that no place shows, by their indices among those given.
+    pub left_out: Vec<usize>,
+    /// Places that show no original.
+    pub idle: Vec<String>,
 }
 
 /// What one original becomes.
@@ -62,14 +55,27 @@ pub struct Plan {
 pub struct Job {
     /// The original.
     pub original: Original,
-    /// The sizes to make, the narrowest first.
-    pub sizes: Vec<PlannedSize>,
+    /// The places where it is shown, in the order of the site.
+    pub placements: Vec<Placement>,
+}
+
+/// An original in one place.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Placement {
+    /// The place's name; `None` for what is made without one.
+    pub place: Option<String>,
+    /// The size that the place would want at least, where the original is smaller.
+    pub too_small: Option<Size>,
     /// The most that a piece may weigh, in bytes.
     pub max_weight: Option<u64>,
     /// How samples shall be coded.
     pub coding: CodingWish,
     /// What stands behind transparent pixels in a format without transparency.
     pub backdrop: Backdrop,
+    /// What is written into the pieces beside their pixels.
+    pub inscription: Inscription,
+    /// The sizes to make, the smallest first.
+    pub sizes: Vec<PlannedSize>,
 }
 
 /// One pixel size of an original.
@@ -77,8 +83,12 @@ pub struct Job {
 pub struct PlannedSize {
     /// Width and height, upright.
     pub size: Size,
-    /// The width that was asked for and that the original cannot fill without enlarging.
+    /// The lowest device pixel ratio that it is for.
+    pub density: f64,
+    /// The measure that was asked for and that the original cannot fill without enlarging.
     pub short_of: Option<u32>,
+    /// Near-equal measures that it stands for as well.
+    pub stands_for: Vec<u32>,
     /// The files to make of this size.
     pub pieces: Vec<PlannedPiece>,
 }
@@ -90,20 +100,65 @@ pub struct PlannedPiece {
     pub name: String,
     /// Its format.
     pub format: Format,
+    /// The digest of all that decides its bytes, but for the original's bytes.
+    pub recipe: String,
+}
+
+/// A digest of bytes, as text (XXH3, 128 bits): it tells files apart, not friend from foe.
+pub fn digest(bytes: &[u8]) -> String {
+    format!("{:032x}", xxhash_rust::xxh3::xxh3_128(bytes))
+}
+
+impl Original {
+    /// An original of which only its headers are known.
+    pub fn new(path: String, name: String, weight: u64, probe: Probe) -> Original {
+        Original {
+            path,
+            name,
+            weight,
+            probe,
+            digest: None,
+            credits: Credits::default(),
+            label: Credits::default(),
+        }
+    }
+
+    /// Its title in the label sheet, else its file's name without extension.
+    pub fn title(&self) -> &str {
+        let file = self.name.rsplit('/').next().unwrap_or(&self.name);
+        self.label.get(Field::Title).unwrap_or(stem(file))
+    }
 }
 
 impl Plan {
-    /// Plans the pieces of all originals. Two pieces of one name are a [`Clash`].
-    pub fn new(originals: Vec<Original>, wish: &Wish) -> Result<Plan, Clash> {
-        let jobs = originals
-            .into_iter()
-            .map(|original| Job::new(original, wish));
+    /// Plans the pieces of all originals; every name that cannot be is a [`Trouble`].
+    pub fn new(originals: Vec<Original>, site: &Site) -> Result<Plan, Vec<Trouble>> {
+        let numbers = Numbers::of(&originals, site);
+        let mut jobs = Vec::new();
+        let mut left_out = Vec::new();
+        for (index, original) in originals.into_iter().enumerate() {
+            let wishes = wishes(&original, site);
+            let placed = |(place, name, wish): (usize, Option<&str>, &Wish)| {
+                placement(&original, name, wish, numbers.of_one(place, index))
+            };
+            let placements: Vec<Placement> = wishes.into_iter().map(placed).collect();
+            match placements.is_empty() {
+                true => left_out.push(index),
+                false => jobs.push(Job {
+                    original,
+                    placements,
+                }),
+            }
+        }
         let plan = Plan {
-            jobs: jobs.collect(),
+            jobs,
+            left_out,
+            idle: numbers.idle(site),
         };
-        match clash::find(&plan) {
-            Some(clash) => Err(clash),
-            None => Ok(plan),
+        let troubles = trouble::find(&plan);
+        match troubles.is_empty() {
+            true => Ok(plan),
+            false => Err(troubles),
         }
     }
 
@@ -113,178 +168,164 @@ impl Plan {
     }
 }
 
+/// The wishes that hold for an original: index and name of the place, and its wish. The index
+/// behind the last place is that of `every`.
+fn wishes<'a>(original: &Original, site: &'a Site) -> Vec<(usize, Option<&'a str>, &'a Wish)> {
+    let places = site.places.iter().enumerate();
+    let shown: Vec<_> = places
+        .filter(|(_, place)| place.shows(&original.name))
+        .map(|(index, place)| (index, Some(place.name.as_str()), &place.wish))
+        .collect();
+    match (shown.is_empty(), &site.every) {
+        (true, Some(every)) => vec![(site.places.len(), None, every)],
+        _ => shown,
+    }
+}
+
+/// The numbers of originals in their places, in natural order: 2 before 10.
+struct Numbers {
+    /// For each place: number by the original's index.
+    by_place: Vec<HashMap<usize, usize>>,
+}
+
+impl Numbers {
+    fn of(originals: &[Original], site: &Site) -> Numbers {
+        let mut order: Vec<usize> = (0..originals.len()).collect();
+        let name = |index: usize| originals[index].name.as_str();
+        order.sort_by(|&a, &b| natord::compare_ignore_case(name(a), name(b)));
+        let mut by_place = vec![HashMap::new(); site.places.len() + 1];
+        for index in order {
+            for (place, _, _) in wishes(&originals[index], site) {
+                let numbers = &mut by_place[place];
+                numbers.insert(index, numbers.len() + 1);
+            }
+        }
+        Numbers { by_place }
+    }
+
+    /// The number of an original in a place, and the digits of the last number there.
+    fn of_one(&self, place: usize, original: usize) -> (usize, usize) {
+        let numbers = &self.by_place[place];
+        let digits = numbers.len().to_string().len();
+        (numbers.get(&original).copied().unwrap_or(0), digits)
+    }
+
+    fn idle(&self, site: &Site) -> Vec<String> {
+        let places = site.places.iter().zip(&self.by_place);
+        let idle = places.filter(|(_, numbers)| numbers.is_empty());
+        idle.map(|(place, _)| place.name.clone()).collect()
+    }
+}
+
 impl Job {
-    /// Plans the pieces of one original.
+    /// Plans the pieces of one original for one wish, without a place.
     pub fn new(original: Original, wish: &Wish) -> Job {
         Job {
-            sizes: sizes(&original, wish),
+            placements: vec![placement(&original, None, wish, (1, 1))],
             original,
-            max_weight: wish.max_weight,
-            coding: wish.coding,
-            backdrop: wish.backdrop,
         }
     }
 
-    /// Its pieces with their sizes.
-    pub fn pieces(&self) -> impl Iterator<Item = (&PlannedSize, &PlannedPiece)> {
-        let sizes = self.sizes.iter();
-        sizes.flat_map(|size| size.pieces.iter().map(move |piece| (size, piece)))
+    /// Its pieces with their placements and sizes.
+    pub fn pieces(&self) -> impl Iterator<Item = (&Placement, &PlannedSize, &PlannedPiece)> {
+        let sizes = self
+            .placements
+            .iter()
+            .flat_map(|placement| placement.sizes.iter().map(move |size| (placement, size)));
+        sizes.flat_map(|(placement, size)| {
+            size.pieces
+                .iter()
+                .map(move |piece| (placement, size, piece))
+        })
+    }
+
+    /// The job without some of its pieces.
+    pub fn without(&self, done: impl Fn(&PlannedPiece) -> bool) -> Job {
+        let mut rest = self.clone();
+        for placement in &mut rest.placements {
+            for size in &mut placement.sizes {
+                size.pieces.retain(|piece| !done(piece));
+            }
+            placement.sizes.retain(|size| !size.pieces.is_empty());
+        }
+        rest.placements
+            .retain(|placement| !placement.sizes.is_empty());
+        rest
     }
 }
 
-fn sizes(original: &Original, wish: &Wish) -> Vec<PlannedSize> {
-    let own = original.probe.upright();
-    let mut asked: Vec<u32> = wish
-        .widths
-        .iter()
-        .flat_map(|&width| wish.densities.iter().map(move |d| f64::from(width) * d))
-        .map(|pixels| pixels.round().clamp(1.0, f64::from(Size::MAX_SIDE)) as u32)
-        .collect();
-    if asked.is_empty() {
-        asked.push(own.width());
+impl Placement {
+    /// The place's name as people read it.
+    pub fn label(&self) -> &str {
+        self.place.as_deref().unwrap_or("[every]")
     }
-    asked.sort_unstable();
-    asked.dedup();
-    let filled = asked.partition_point(|&width| width <= own.width());
-    let mut planned: Vec<PlannedSize> = asked[..filled]
-        .iter()
-        .map(|&width| planned_size(original, own.at_width(width), None, wish))
-        .collect();
-    // Never enlarged: all that is too wide becomes one piece at the original's own width.
-    if let Some(&widest) = asked[filled..].last() {
-        planned.retain(|size| size.size != own);
-        planned.push(planned_size(original, own, Some(widest), wish));
-    }
-    planned
 }
 
-fn planned_size(
+fn placement(
     original: &Original,
-    size: Size,
-    short_of: Option<u32>,
+    place: Option<&str>,
     wish: &Wish,
-) -> PlannedSize {
-    let piece = |&format: &Format| PlannedPiece {
-        name: piece_name(&original.name, size.width(), format),
-        format,
+    number: (usize, usize),
+) -> Placement {
+    let own = original.probe.upright();
+    let fills = |least: &Size| own.width() >= least.width() && own.height() >= least.height();
+    let mut placement = Placement {
+        place: place.map(str::to_owned),
+        too_small: wish.min_size.filter(|least| !fills(least)),
+        max_weight: wish.max_weight,
+        coding: wish.coding,
+        backdrop: wish.backdrop,
+        inscription: wish.credits.inscription(&original.credits, &original.label),
+        sizes: Vec::new(),
     };
-    PlannedSize {
-        size,
-        short_of,
-        pieces: wish.formats.iter().map(piece).collect(),
+    for target in sizes::targets(own, &wish.extent, &wish.densities) {
+        let piece = |&format: &Format| {
+            let recipe = recipe(&placement, target.size, format);
+            let content = original.digest.as_deref().unwrap_or_default();
+            let name = wish.name.fill(&Filling {
+                title: original.title(),
+                original: &original.name,
+                place,
+                width: target.size.width(),
+                height: target.size.height(),
+                density: target.density,
+                number,
+                digest: &digest(format!("{content}{recipe}").as_bytes()),
+                extension: format.extension(),
+            });
+            PlannedPiece {
+                name,
+                format,
+                recipe,
+            }
+        };
+        let pieces = wish.formats.iter().map(piece).collect();
+        placement.sizes.push(PlannedSize {
+            size: target.size,
+            density: target.density,
+            short_of: target.short_of,
+            stands_for: target.stands_for,
+            pieces,
+        });
     }
+    placement
 }
 
-/// `FOLDERS/STEM-WIDTH.EXT`.
-fn piece_name(original: &str, width: u32, format: Format) -> String {
-    let (folders, file) = match original.rfind('/') {
-        Some(slash) => original.split_at(slash + 1),
-        None => ("", original),
-    };
-    let stem = match file.rfind('.') {
-        Some(dot) if dot > 0 => &file[..dot],
-        _ => file,
-    };
-    format!("{folders}{stem}-{width}.{}", format.extension())
+/// The digest of all that decides a piece's bytes, but for the original's. A newer program may
+/// make better pieces, so its version belongs to it.
+fn recipe(placement: &Placement, size: Size, format: Format) -> String {
+    let version = env!("CARGO_PKG_VERSION");
+    let decisive = (
+        (version, size, format),
+        placement.max_weight,
+        placement.coding,
+        // Only where there is no transparency does it matter what stands behind it.
+        (!format.holds_alpha()).then_some(placement.backdrop),
+        &placement.inscription,
+    );
+    // Plain data without maps keyed by anything but names: it always serialises.
+    digest(&serde_json::to_vec(&decisive).unwrap_or_default())
 }
 
 #[cfg(test)]
-mod tests {
-    use super::*;
-    use crate::pixels::Orientation;
-    use crate::source::{Delivery, Kind};
-
-    fn original(name: &str, width: u32, height: u32, orientation: Orientation) -> Original {
-        Original {
-            path: name.to_owned(),
-            name: name.to_owned(),
-            weight: 1_000_000,
-            probe: Probe {
-                kind: Kind::Jpeg,
-                stored: Size::new(width, height).expect("a size"),
-                orientation,
-                alpha: false,
-                frames: 1,
-                delivery: Delivery::Whole,
-            },
-        }
-    }
-
-    fn wish(widths: &[u32], densities: &[f64], formats: &[Format]) -> Wish {
-        Wish {
-            widths: widths.to_vec(),
-            densities: densities.to_vec(),
-            formats: formats.to_vec(),
-            max_weight: None,
-            coding: CodingWish::Usual,
-            backdrop: Backdrop::WHITE,
-        }
-    }
-
-    fn lines(plan: &Plan) -> Vec<String> {
-        let line = |(size, piece): (&PlannedSize, &PlannedPiece)| match size.short_of {
-            Some(asked) => format!("{} {} short of {asked}", piece.name, size.size),
-            None => format!("{} {}", piece.name, size.size),
-        };
-        plan.jobs
-            .iter()
-            .flat_map(|job| job.pieces().map(line))
-            .collect()
-    }
-
-    #[test]
-    fn widths_are_multiplied_by_densities_and_never_enlarged() {
-        let originals = vec![
-            original("a/lamp.room.JPG", 4000, 3000, Orientation::QuarterClockwise),
-            original("mark", 900, 300, Orientation::Upright),
-        ];
-        let wish = wish(&[600, 300], &[1.0, 2.0], &[Format::WebP, Format::Jpeg]);
-        let plan = Plan::new(originals, &wish).expect("no clash");
-        insta::assert_snapshot!(lines(&plan).join("\n"), @r"
-        a/lamp.room-300.webp 300×400
-        a/lamp.room-300.jpg 300×400
-        a/lamp.room-600.webp 600×800
-        a/lamp.room-600.jpg 600×800
-        a/lamp.room-1200.webp 1200×1600
-        a/lamp.room-1200.jpg 1200×1600
-        mark-300.webp 300×100
-        mark-300.jpg 300×100
-        mark-600.webp 600×200
-        mark-600.jpg 600×200
-        mark-900.webp 900×300 short of 1200
-        mark-900.jpg 900×300 short of 1200
-        ");
-    }
-
-    #[test]
-    fn without_a_width_every_original_keeps_its_own() {
-        let originals = vec![original("x.png", 901, 3, Orientation::Upright)];
-        let plan = Plan::new(originals, &wish(&[], &[1.0, 2.0], &[Format::Png])).expect("no clash");
-        assert_eq!(lines(&plan), ["x-901.png 901×3"]);
-    }
-
-    #[test]
-    fn two_originals_for_one_name_are_a_clash_whatever_the_case() {
-        let pair = |a: &str, b: &str| {
-            let originals = [a, b].map(|name| original(name, 500, 500, Orientation::Upright));
-            Plan::new(originals.to_vec(), &wish(&[300], &[1.0], &[Format::WebP]))
-        };
-        assert!(pair("a/logo.png", "b/logo.png").is_ok());
-        let clash = pair("logo.png", "Logo.jpg").expect_err("one name on many file systems");
-        assert_eq!(
-            clash.to_string(),
-            "logo.png and Logo.jpg would both become Logo-300.webp"
-        );
-    }
-
-    #[test]
-    fn a_plan_survives_serialisation() {
-        let originals = vec![original("x.png", 901, 33, Orientation::Flipped)];
-        let plan = Plan::new(originals, &wish(&[300], &[1.5], &[Format::Avif])).expect("no clash");
-        let text = serde_json::to_string(&plan).expect("a plan is plain data");
-        assert_eq!(
-            serde_json::from_str::<Plan>(&text).expect("its own text"),
-            plan
-        );
-    }
-}
+mod tests;

@@ -1,8 +1,9 @@
 //! The adapter to the EXIF parser.
 
-use exif::{In, Reader, Tag, Value};
+use exif::{Exif, In, Reader, Tag, Value};
 
 use super::Headers;
+use crate::credits::{Credits, Field};
 use crate::pixels::Orientation;
 
 /// Reads an EXIF block (TIFF structure, with or without the `Exif\0\0` before it). A block that
@@ -39,10 +40,59 @@ pub(super) fn read(block: &[u8], headers: &mut Headers) {
             .map(|dots| dots.to_f64() * if per_centimetre { 2.54 } else { 1.0 });
         headers.dots_per_inch = dots.filter(|dots| dots.is_finite());
     }
+    credits(&exif, &mut headers.credits);
     let ballast = &mut headers.ballast;
     ballast.thumbnail +=
         number(Tag::JPEGInterchangeFormatLength, In::THUMBNAIL).unwrap_or(0) as u64;
     ballast.position |= says(Tag::GPSLatitude);
     ballast.person |= says(Tag::Artist) || says(Tag::CameraOwnerName);
     ballast.copyright |= says(Tag::Copyright);
+}
+
+/// What EXIF says goes behind what IPTC and XMP say.
+fn credits(exif: &Exif, credits: &mut Credits) {
+    let text = |tag| {
+        let field = exif.get_field(tag, In::PRIMARY)?;
+        match &field.value {
+            Value::Ascii(texts) => Some(String::from_utf8_lossy(texts.first()?).into_owned()),
+            _ => None,
+        }
+    };
+    let mut offer = |field, text: Option<String>| {
+        if let Some(text) = text {
+            credits.offer(field, &text);
+        }
+    };
+    offer(Field::Caption, text(Tag::ImageDescription));
+    offer(Field::Creator, text(Tag::Artist));
+    offer(Field::Copyright, text(Tag::Copyright));
+    offer(Field::Camera, text(Tag::Model));
+    offer(Field::Date, text(Tag::DateTimeOriginal).and_then(dated));
+    let degrees = |tag, side_tag| {
+        let Value::Rational(parts) = &exif.get_field(tag, In::PRIMARY)?.value else {
+            return None;
+        };
+        let units = [1.0, 60.0, 3600.0];
+        let sum: f64 = parts
+            .iter()
+            .zip(units)
+            .map(|(part, unit)| part.to_f64() / unit)
+            .sum();
+        let negative = matches!(text(side_tag)?.trim(), "S" | "W");
+        sum.is_finite().then_some(if negative { -sum } else { sum })
+    };
+    let latitude = degrees(Tag::GPSLatitude, Tag::GPSLatitudeRef);
+    let longitude = degrees(Tag::GPSLongitude, Tag::GPSLongitudeRef);
+    let both = latitude.zip(longitude);
+    offer(
+        Field::Position,
+        both.map(|(latitude, longitude)| format!("{latitude:.6}, {longitude:.6}")),
+    );
+}
+
+/// `2026:06:20 21:14:05` as `2026-06-20T21:14:05`.
+fn dated(text: String) -> Option<String> {
+    let (date, time) = text.trim().split_once(' ')?;
+    let sound = date.len() == 10 && time.len() == 8 && !date.starts_with("0000");
+    sound.then(|| format!("{}T{time}", date.replace(':', "-")))
 }

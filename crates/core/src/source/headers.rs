@@ -3,6 +3,7 @@
 use serde::Serialize;
 
 use super::{Delivery, Kind, Probe, ProbeError};
+use crate::credits::Credits;
 use crate::pixels::{Orientation, Size};
 
 /// All that the headers of a picture say.
@@ -36,6 +37,8 @@ pub struct Headers {
     pub icc: Option<Vec<u8>>,
     /// What the file carries beside its pixels.
     pub ballast: Ballast,
+    /// What it says of itself in words.
+    pub credits: Credits,
 }
 
 /// What the samples of a picture stand for.
@@ -114,6 +117,7 @@ impl Headers {
             dots_per_inch: None,
             icc: None,
             ballast: Ballast::default(),
+            credits: Credits::default(),
         }
     }
 

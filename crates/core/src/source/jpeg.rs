@@ -40,7 +40,7 @@ pub(super) fn read<R: Read + Seek>(scan: &mut Scan<R>) -> Result<Headers, Troubl
             APP1 => {
                 let body = scan.vector(length)?;
                 match body.strip_prefix(XMP) {
-                    Some(packet) => metadata::xmp(packet, &mut headers.ballast),
+                    Some(packet) => metadata::xmp(packet, &mut headers),
                     None if body.starts_with(b"Exif\0\0") => exif::read(&body, &mut headers),
                     None => headers.ballast.comments += length,
                 }
@@ -52,7 +52,7 @@ pub(super) fn read<R: Read + Seek>(scan: &mut Scan<R>) -> Result<Headers, Troubl
                     profile.extend_from_slice(part);
                 }
             }
-            APP13 => metadata::resource_blocks(&scan.vector(length)?, &mut headers.ballast),
+            APP13 => metadata::resource_blocks(&scan.vector(length)?, &mut headers),
             COMMENT => headers.ballast.comments += length,
             QUANTISATION_TABLES if quality.is_none() => quality = dial(&scan.vector(length)?),
             0xC0..=0xCF if !matches!(marker, 0xC4 | 0xC8 | 0xCC) => {

@@ -1,10 +1,13 @@
-//! XMP and IPTC: counted, and looked through for what concerns privacy and rights.
+//! XMP and IPTC: counted, looked through for what concerns privacy, and read for its credits.
 
-use super::Ballast;
+use super::Headers;
+use crate::credits::{self, Credits, Field};
 
-/// An XMP packet (ISO 16684-1). Only whether properties are there matters, so names are looked
-/// for and nothing is parsed.
-pub(super) fn xmp(packet: &[u8], ballast: &mut Ballast) {
+/// An XMP packet (ISO 16684-1). Whether properties are there is told by their names alone, so
+/// that a packet that is no sound XML still counts.
+pub(super) fn xmp(packet: &[u8], headers: &mut Headers) {
+    credits::read_xmp(packet, &mut headers.credits);
+    let ballast = &mut headers.ballast;
     ballast.xmp += packet.len() as u64;
     let has = |name: &str| memchr::memmem::find(packet, name.as_bytes()).is_some();
     ballast.position |= has("exif:GPSLatitude");
@@ -13,8 +16,8 @@ pub(super) fn xmp(packet: &[u8], ballast: &mut Ballast) {
 }
 
 /// The resource blocks of an image editor (`8BIM`), of which number 0x0404 holds IPTC datasets.
-pub(super) fn resource_blocks(blocks: &[u8], ballast: &mut Ballast) {
-    ballast.iptc += blocks.len() as u64;
+pub(super) fn resource_blocks(blocks: &[u8], headers: &mut Headers) {
+    headers.ballast.iptc += blocks.len() as u64;
     let mut rest = blocks.strip_prefix(b"Photoshop 3.0\0").unwrap_or(blocks);
     while let Some(block) = rest.strip_prefix(b"8BIM") {
         let Some((number, name)) = block.split_first_chunk::<2>() else {
@@ -31,7 +34,7 @@ pub(super) fn resource_blocks(blocks: &[u8], ballast: &mut Ballast) {
         };
         let length = u32::from_be_bytes(*length) as usize;
         if *number == [0x04, 0x04] {
-            datasets(&body[..length.min(body.len())], ballast);
+            datasets(&body[..length.min(body.len())], headers);
         }
         let Some(next) = body.get(length.saturating_add(length & 1)..) else {
             return;
@@ -40,24 +43,56 @@ pub(super) fn resource_blocks(blocks: &[u8], ballast: &mut Ballast) {
     }
 }
 
-/// IPTC-IIM datasets of record 2: 80 and 110 name people, 116 states a copyright.
-pub(super) fn datasets(mut rest: &[u8], ballast: &mut Ballast) {
+/// IPTC-IIM datasets: of record 2, 80 and 110 name people, 116 states a copyright.
+pub(super) fn datasets(mut rest: &[u8], headers: &mut Headers) {
+    // Without a word on the character set, old programs wrote Latin-1.
+    let text = |body: &[u8]| match str::from_utf8(body) {
+        Ok(text) => text.to_owned(),
+        Err(_) => body.iter().map(|&byte| char::from(byte)).collect(),
+    };
+    let mut found = Credits::default();
+    let Headers {
+        ballast, credits, ..
+    } = headers;
     while let [0x1C, record, dataset, high, low, body @ ..] = rest {
         let length = usize::from(u16::from_be_bytes([*high, *low]));
         if *record == 2 && length > 0 {
             ballast.person |= matches!(dataset, 80 | 110);
             ballast.copyright |= *dataset == 116;
+            let field = match dataset {
+                5 => Some((Field::Title, "")),
+                25 => Some((Field::Keywords, ", ")),
+                80 => Some((Field::Creator, "; ")),
+                110 => Some((Field::Credit, "")),
+                116 => Some((Field::Copyright, "")),
+                120 => Some((Field::Caption, "")),
+                _ => None,
+            };
+            if let Some((field, between)) = field {
+                let mut all = text(&body[..length.min(body.len())]);
+                // Some datasets repeat, one for each of a list.
+                if let Some(earlier) = found.get(field).filter(|_| !between.is_empty()) {
+                    all = format!("{earlier}{between}{all}");
+                }
+                found.set(field, &all);
+            }
         }
         let Some(next) = body.get(length..) else {
-            return;
+            break;
         };
         rest = next;
     }
+    // XMP goes before IPTC, IPTC before EXIF, whatever their order in the file.
+    *credits = match ballast.xmp {
+        0 => std::mem::take(credits).overlaid(&found),
+        _ => found.overlaid(credits),
+    };
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::source::{Ballast, Kind};
 
     #[test]
     fn rights_and_people_are_found_in_iptc() {
@@ -66,6 +101,7 @@ mod tests {
         let iim = [
             dataset(5, b"Lamp"),
             dataset(80, b"Ines Varga"),
+            dataset(80, b"J\xF6rg"),
             dataset(116, b"Trust"),
         ]
         .concat();
@@ -87,12 +123,22 @@ mod tests {
             block([4, 4], &iim),
         ]
         .concat();
-        let mut ballast = Ballast::default();
-        resource_blocks(&blocks, &mut ballast);
-        assert!(ballast.person && ballast.copyright && !ballast.position);
-        assert_eq!(ballast.iptc, blocks.len() as u64);
+        let headers = || Headers::new(Kind::Jpeg, None);
+        let mut found = headers();
+        resource_blocks(&blocks, &mut found);
+        let Ballast {
+            person,
+            copyright,
+            position,
+            iptc,
+            ..
+        } = found.ballast;
+        assert!(person && copyright && !position);
+        assert_eq!(iptc, blocks.len() as u64);
+        assert_eq!(found.credits.get(Field::Creator), Some("Ines Varga; Jörg"));
+        assert_eq!(found.credits.get(Field::Copyright), Some("Trust"));
         for cut in 0..blocks.len() {
-            resource_blocks(&blocks[..cut], &mut Ballast::default());
+            resource_blocks(&blocks[..cut], &mut headers());
         }
     }
 }

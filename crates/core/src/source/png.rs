@@ -57,7 +57,7 @@ pub(super) fn read<R: Read + Seek>(scan: &mut Scan<R>) -> Result<Headers, Troubl
             b"iTXt" => {
                 let body = scan.vector(length)?;
                 match body.starts_with(XMP) {
-                    true => metadata::xmp(&body, &mut headers.ballast),
+                    true => metadata::xmp(&body, &mut headers),
                     false => headers.ballast.comments += length,
                 }
             }

@@ -77,7 +77,7 @@ pub(super) fn read<R: Read + Seek>(scan: &mut Scan<R>) -> Result<Headers, Troubl
             700 => {
                 scan.go_to(number.into())?;
                 let packet = scan.vector(bytes)?;
-                metadata::xmp(&packet, &mut headers.ballast);
+                metadata::xmp(&packet, &mut headers);
             }
             34_675 => {
                 scan.go_to(number.into())?;
@@ -87,7 +87,7 @@ pub(super) fn read<R: Read + Seek>(scan: &mut Scan<R>) -> Result<Headers, Troubl
             34_377 => {
                 scan.go_to(number.into())?;
                 let blocks = scan.vector(bytes)?;
-                metadata::resource_blocks(&blocks, &mut headers.ballast);
+                metadata::resource_blocks(&blocks, &mut headers);
             }
             34_853 => headers.ballast.position = true,
             315 => headers.ballast.person = true,

@@ -53,7 +53,7 @@ fn extended<R: Read + Seek>(scan: &mut Scan<R>, headers: &mut Headers) -> Result
             b"ANMF" => frames += 1,
             b"VP8L" => headers.lossless = true,
             b"EXIF" => exif::read(&scan.vector(length)?, headers),
-            b"XMP " => metadata::xmp(&scan.vector(length)?, &mut headers.ballast),
+            b"XMP " => metadata::xmp(&scan.vector(length)?, headers),
             b"ICCP" => headers.add_icc(scan.vector(length)?),
             _ => {}
         }

@@ -13,8 +13,8 @@ use crate::colour::Working;
 use crate::decode::{self, Allowance, DecodeError, Form, Ink, Row};
 use crate::encode::{EncodeError, Format};
 use crate::pipeline::{self, FireError};
-use crate::pixels::{Backdrop, Channels, Raster, Size};
-use crate::plan::{CodingWish, Job, Original, Wish};
+use crate::pixels::{Channels, Raster, Size};
+use crate::plan::{Extent, Job, Original, Wish};
 use crate::size::Sizer;
 use crate::source::{Nature, Probe, Traits};
 
@@ -237,22 +237,15 @@ fn whole_trial(
     format: Format,
 ) -> Result<u64, LookError> {
     let wish = Wish {
-        widths: vec![target.width()],
-        densities: vec![1.0],
+        extent: Extent::Widths(vec![target.width()]),
         formats: vec![format],
-        max_weight: None,
-        coding: CodingWish::Usual,
-        backdrop: Backdrop::WHITE,
+        ..Wish::default()
     };
-    let original = Original {
-        path: String::new(),
-        name: String::new(),
-        weight: bytes.len() as u64,
-        probe: probe.clone(),
-    };
+    let weight = bytes.len() as u64;
+    let original = Original::new(String::new(), String::new(), weight, probe.clone());
     let job = Job::new(original, &wish);
     let mut weight = Err(LookError::RowsMissing);
-    pipeline::fire(bytes, &job, allowance, None, |_, _, made| {
+    pipeline::fire(bytes, &job, allowance, None, |_, made| {
         weight = made
             .map(|piece| piece.file.len() as u64)
             .map_err(LookError::from);

@@ -5,7 +5,9 @@ mod activity;
 mod estimate;
 mod findings;
 mod look;
+mod places;
 mod reduce;
 
 pub use findings::{Finding, Limits, Name, Subject, findings};
 pub use look::{Content, Estimate, Look, LookError, Wanted, digest, look};
+pub use places::{Proposal, Role, Seen, propose};

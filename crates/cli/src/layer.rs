@@ -1,0 +1,161 @@
+//! Settings as one source gives them, and how layers lie over one another: the command line over
+//! a place, a place over `[every]`, that over the defaults.
+
+use kiln_core::encode::Format;
+use kiln_core::pixels::{Backdrop, Size};
+use kiln_core::plan::{CodingWish, CreditsWish, Extent, Pattern, Wish};
+
+use crate::wording;
+
+/// Where a setting comes from.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Origin {
+    /// It was not given.
+    Default,
+    /// A line of the kiln file, counted from 1.
+    Line(usize),
+    /// An option, such as `--width`.
+    Option,
+}
+
+/// A value, and where it was given.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Given<T> {
+    /// The value.
+    pub value: T,
+    /// Where it was given.
+    pub origin: Origin,
+}
+
+impl<T> Given<T> {
+    /// From the command line.
+    pub fn option(value: T) -> Option<Self> {
+        let origin = Origin::Option;
+        Some(Given { value, origin })
+    }
+}
+
+/// What bounds a piece: either of the two, never both.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Bound {
+    /// `max-weight`, in bytes.
+    Weight(u64),
+    /// `quality`: a codec's own dial, without a search.
+    Dial(u8),
+}
+
+/// What one source says of a wish.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Layer {
+    /// `width`, `long-side` or `scale`.
+    pub extent: Option<Given<Extent>>,
+    /// `densities`.
+    pub densities: Option<Given<Vec<f64>>>,
+    /// `formats`.
+    pub formats: Option<Given<Vec<Format>>>,
+    /// `max-weight` or `quality`.
+    pub bound: Option<Given<Bound>>,
+    /// `min-size`.
+    pub min_size: Option<Given<Size>>,
+    /// `backdrop`.
+    pub backdrop: Option<Given<Backdrop>>,
+    /// `name`.
+    pub name: Option<Given<Pattern>>,
+}
+
+/// A setting as people read it.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Told {
+    /// Its key in the kiln file.
+    pub key: &'static str,
+    /// Its value.
+    pub value: String,
+    /// Where it comes from.
+    pub origin: Origin,
+}
+
+impl Layer {
+    /// This layer over another: what this one says holds.
+    pub fn over(self, below: &Layer) -> Layer {
+        Layer {
+            extent: self.extent.or_else(|| below.extent.clone()),
+            densities: self.densities.or_else(|| below.densities.clone()),
+            formats: self.formats.or_else(|| below.formats.clone()),
+            bound: self.bound.or_else(|| below.bound.clone()),
+            min_size: self.min_size.or_else(|| below.min_size.clone()),
+            backdrop: self.backdrop.or_else(|| below.backdrop.clone()),
+            name: self.name.or_else(|| below.name.clone()),
+        }
+    }
+
+    /// The wish that it comes to, over the defaults.
+    pub fn wish(&self, credits: &CreditsWish) -> Wish {
+        let usual = Wish::default();
+        let value = |given: &Option<Given<Bound>>| given.as_ref().map(|given| given.value);
+        let (max_weight, coding) = match value(&self.bound) {
+            Some(Bound::Weight(most)) => (Some(most), usual.coding),
+            Some(Bound::Dial(dial)) => (None, CodingWish::Dial(dial)),
+            None => (None, usual.coding),
+        };
+        Wish {
+            extent: given(&self.extent, usual.extent),
+            densities: given(&self.densities, usual.densities),
+            formats: given(&self.formats, usual.formats),
+            max_weight,
+            min_size: self.min_size.as_ref().map(|given| given.value),
+            coding,
+            backdrop: given(&self.backdrop, usual.backdrop),
+            name: given(&self.name, usual.name),
+            credits: credits.clone(),
+        }
+    }
+
+    /// Every setting that holds, with where it comes from.
+    pub fn told(&self, wish: &Wish) -> Vec<Told> {
+        let numbers = |numbers: &[u32]| listed(numbers.iter());
+        let (key, extent) = match &wish.extent {
+            Extent::Own => ("width", "each picture's own".to_owned()),
+            Extent::Widths(widths) => ("width", numbers(widths)),
+            Extent::LongSide(sides) => ("long-side", numbers(sides)),
+            Extent::Scale(part) => ("scale", format!("{}%", part * 100.0)),
+        };
+        let mut told = vec![
+            tell(key, extent, &self.extent),
+            tell("densities", listed(wish.densities.iter()), &self.densities),
+            tell("formats", listed(wish.formats.iter()), &self.formats),
+            tell("name", wish.name.to_string(), &self.name),
+        ];
+        match (wish.max_weight, wish.coding) {
+            (_, CodingWish::Dial(dial)) => {
+                told.push(tell("quality", dial.to_string(), &self.bound))
+            }
+            (Some(most), _) => told.push(tell("max-weight", wording::weight(most), &self.bound)),
+            _ => {}
+        }
+        if let Some(least) = wish.min_size {
+            told.push(tell("min-size", least.to_string(), &self.min_size));
+        }
+        if wish.formats.iter().any(|format| !format.holds_alpha()) {
+            told.push(tell("backdrop", wish.backdrop.to_string(), &self.backdrop));
+        }
+        told
+    }
+}
+
+fn given<T: Clone>(given: &Option<Given<T>>, usual: T) -> T {
+    given.as_ref().map_or(usual, |given| given.value.clone())
+}
+
+fn tell<T>(key: &'static str, value: String, given: &Option<Given<T>>) -> Told {
+    let origin = given.as_ref().map(|given| given.origin.clone());
+    Told {
+        key,
+        value,
+        origin: origin.unwrap_or(Origin::Default),
+    }
+}
+
+fn listed<T: ToString>(values: impl Iterator<Item = T>) -> String {
+    let values: Vec<String> = values.map(|value| value.to_string()).collect();
+    values.join(", ")
+}

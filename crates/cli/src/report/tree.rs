@@ -1,0 +1,102 @@
+//! The plan as a tree: originals, the places that show them, and their pieces.
+
+use std::io::{self, Write};
+
+use super::{FiringReport, OriginalReport, PieceReport};
+use crate::grid::{FAINT, STRONG};
+use crate::wording;
+
+pub(super) fn write(out: &mut dyn Write, report: &FiringReport) -> io::Result<()> {
+    for original in &report.originals {
+        writeln!(
+            out,
+            "{STRONG}{}{STRONG:#}  {} {}, {}",
+            wording::safe(&original.name),
+            original.size,
+            original.kind,
+            wording::weight(original.weight)
+        )?;
+        let places = placed(original);
+        for (index, pieces) in places.iter().enumerate() {
+            let last = index + 1 == places.len();
+            place(out, pieces, last)?;
+        }
+    }
+    match report.originals.is_empty() {
+        true => Ok(()),
+        false => writeln!(out),
+    }
+}
+
+/// The pieces of an original, those of each place together.
+fn placed(original: &OriginalReport) -> Vec<&[PieceReport]> {
+    original
+        .pieces
+        .chunk_by(|a, b| a.place == b.place)
+        .collect()
+}
+
+fn place(out: &mut dyn Write, pieces: &[PieceReport], last: bool) -> io::Result<()> {
+    let (branch, trunk) = if last {
+        ("└─", "  ")
+    } else {
+        ("├─", "│ ")
+    };
+    let first = pieces.first();
+    let mut lead = String::new();
+    if let Some(name) = first.and_then(|piece| piece.place.as_deref()) {
+        let most = first.and_then(|piece| piece.max_weight);
+        let most = most.map_or(String::new(), |most| {
+            format!(", each at most {}", wording::weight(most))
+        });
+        writeln!(
+            out,
+            "{FAINT}{branch}{FAINT:#} {}{FAINT}{most}{FAINT:#}",
+            wording::safe(name)
+        )?;
+        lead = format!("{trunk} ");
+    }
+    // A picture without a place has its pieces at the first level.
+    let sizes: Vec<&[PieceReport]> = pieces.chunk_by(|a, b| a.size == b.size).collect();
+    for (index, formats) in sizes.iter().enumerate() {
+        let end = index + 1 == sizes.len() && (last || !lead.is_empty());
+        let branch = if end { "└─" } else { "├─" };
+        let Some(piece) = formats.first() else {
+            continue;
+        };
+        let mut remarks = vec![format!("{}×", piece.density)];
+        if piece.short_of.is_some() {
+            remarks.push("own size".to_owned());
+        }
+        if !piece.stands_for.is_empty() {
+            let others: Vec<String> = piece.stands_for.iter().map(u32::to_string).collect();
+            remarks.push(format!("for {} too", others.join(", ")));
+        }
+        writeln!(
+            out,
+            "{FAINT}{lead}{branch}{FAINT:#} {}  {}  {FAINT}{}{FAINT:#}",
+            names(formats),
+            piece.size,
+            remarks.join(" · ")
+        )?;
+    }
+    Ok(())
+}
+
+/// The names of one size's pieces: where they differ in their extensions only, in one.
+fn names(formats: &[PieceReport]) -> String {
+    let split: Option<Vec<(&str, &str)>> = formats
+        .iter()
+        .map(|piece| piece.name.rsplit_once('.'))
+        .collect();
+    match split.as_deref() {
+        Some([(stem, _), _, ..]) if split.iter().flatten().all(|(other, _)| other == stem) => {
+            let extensions: Vec<&str> = split.iter().flatten().map(|(_, e)| *e).collect();
+            format!("{}.{{{}}}", wording::safe(stem), extensions.join(","))
+        }
+        _ => {
+            let names: Vec<String> = formats.iter().map(|p| wording::safe(&p.name)).collect();
+            names.join("  ")
+        }
+    }
+}

@@ -1,0 +1,249 @@
+//! The label sheet as a file: CSV in whatever way a spreadsheet has saved it.
+//!
+//! What a person wrote is never changed: new rows are put behind the text that is there, in its
+//! own dialect.
+
+use std::collections::HashMap;
+use std::fs;
+use std::io;
+use std::path::{Path, PathBuf};
+
+use encoding_rs::{Encoding, UTF_8, WINDOWS_1252};
+use kiln_core::credits::{Credits, Field};
+use kiln_core::label::Label;
+use kiln_core::plan::plain_name;
+
+use crate::failure::Failure;
+use crate::write;
+
+/// The columns of a new sheet; the last tells whether a picture only adorns.
+const COLUMNS: [&str; 9] = [
+    "file",
+    "title",
+    "alternative text",
+    "caption",
+    "keywords",
+    "creator",
+    "credit",
+    "licence",
+    DECORATIVE,
+];
+
+const FILE: &str = "file";
+const DECORATIVE: &str = "decorative";
+
+/// What begins a text file so that spreadsheets take it for UTF-8.
+const MARK: &str = "\u{FEFF}";
+
+/// A line with which some spreadsheets say what stands between cells.
+const SEPARATOR: &str = "sep=";
+
+/// A label sheet.
+#[derive(Debug)]
+pub struct Sheet {
+    path: PathBuf,
+    /// All of its text, without a byte order mark.
+    text: String,
+    marked: bool,
+    dialect: Dialect,
+    headings: Vec<String>,
+    /// Its rows, in order.
+    pub labels: Vec<Label>,
+    /// What is wrong with its form: a file and a sentence.
+    pub odd: Vec<(String, String)>,
+}
+
+#[derive(Clone, Copy, Debug)]
+struct Dialect {
+    between: u8,
+    carriage_returns: bool,
+}
+
+impl Sheet {
+    /// The sheet at a path; an empty one where there is none.
+    pub fn open(path: &Path) -> Result<Sheet, Failure> {
+        let sheet = |text, marked| Sheet {
+            path: path.to_owned(),
+            dialect: Dialect::of(text),
+            text: text.to_owned(),
+            marked,
+            headings: Vec::new(),
+            labels: Vec::new(),
+            odd: Vec::new(),
+        };
+        match fs::read(path) {
+            Ok(bytes) => {
+                let (encoding, marked) = match Encoding::for_bom(&bytes) {
+                    Some((encoding, _)) => (encoding, true),
+                    None if str::from_utf8(&bytes).is_ok() => (UTF_8, false),
+                    // Old spreadsheets save like this, without a word.
+                    None => (WINDOWS_1252, false),
+                };
+                let (text, _, _) = encoding.decode(&bytes);
+                // Another encoding could not hold every name; with the mark, UTF-8 is understood.
+                let mut sheet = sheet(&text, marked || encoding != UTF_8);
+                sheet.read()?;
+                Ok(sheet)
+            }
+            Err(error) if error.kind() == io::ErrorKind::NotFound => {
+                let mut fresh = sheet("", true);
+                // RFC 4180.
+                fresh.dialect.carriage_returns = true;
+                fresh.headings = COLUMNS.map(str::to_owned).to_vec();
+                fresh.text = fresh.line(&COLUMNS)?;
+                Ok(fresh)
+            }
+            Err(error) => Err(fresh_trouble(path, format!("cannot be read ({error})"))),
+        }
+    }
+
+    /// What it says of each original, by [`plain_name`].
+    pub fn by_name(&self) -> HashMap<String, &Label> {
+        let mut labels = HashMap::new();
+        for label in &self.labels {
+            // Of two rows the first holds; the second is told as odd.
+            labels.entry(plain_name(&label.file)).or_insert(label);
+        }
+        labels
+    }
+
+    /// Puts a row for a new original behind the others.
+    pub fn add(&mut self, file: &str) -> Result<(), Failure> {
+        let cell = |heading: &String| match heading.as_str() {
+            FILE => file,
+            DECORATIVE => "no",
+            _ => "",
+        };
+        let line = self.line(&self.headings.iter().map(cell).collect::<Vec<_>>())?;
+        if !self.text.is_empty() && !self.text.ends_with('\n') {
+            self.text.push('\n');
+        }
+        self.text.push_str(&line);
+        self.labels.push(Label {
+            file: file.to_owned(),
+            ..Label::default()
+        });
+        Ok(())
+    }
+
+    /// Saves it, whole or not at all.
+    pub fn save(&self) -> Result<(), Failure> {
+        let mark = if self.marked { MARK } else { "" };
+        let bytes = [mark, &self.text].concat();
+        write::whole(&self.path, bytes.as_bytes()).map_err(Failure::unwritable(&self.path))
+    }
+
+    fn read(&mut self) -> Result<(), Failure> {
+        let body = match self.text.starts_with(SEPARATOR) {
+            true => self.text.split_once('\n').map_or("", |(_, body)| body),
+            false => &self.text,
+        };
+        let mut reader = csv::ReaderBuilder::new()
+            .delimiter(self.dialect.between)
+            .has_headers(false)
+            .flexible(true)
+            .from_reader(body.as_bytes());
+        let mut records = Vec::new();
+        for record in reader.records() {
+            let record =
+                record.map_err(|error| self.trouble(format!("is no sound CSV ({error})")))?;
+            records.push(record);
+        }
+        let mut records = records.into_iter();
+        let headings = records.next().unwrap_or_default();
+        self.headings = headings.iter().map(heading).collect();
+        if !self.headings.iter().any(|heading| heading == FILE) {
+            return Err(self.trouble(format!(
+                "has no column {FILE:?} in its first line; its columns are {}",
+                COLUMNS.join(", ")
+            )));
+        }
+        let mut seen = HashMap::new();
+        for record in records {
+            let cell = |name: &str| {
+                let column = self.headings.iter().position(|heading| heading == name)?;
+                Some(record.get(column)?.trim()).filter(|cell| !cell.is_empty())
+            };
+            let Some(file) = cell(FILE) else {
+                continue;
+            };
+            let file = file.replace('\\', "/").trim_start_matches("./").to_owned();
+            if seen.insert(plain_name(&file), ()).is_some() {
+                let says = "has two rows; the first one holds".to_owned();
+                self.odd.push((file, says));
+                continue;
+            }
+            let decorative = match cell(DECORATIVE).map(str::to_lowercase).as_deref() {
+                None | Some("no" | "nein" | "non" | "false" | "0") => false,
+                Some("yes" | "ja" | "oui" | "true" | "1" | "x") => true,
+                Some(other) => {
+                    let says = format!("decorative is {other:?}; write yes or no");
+                    self.odd.push((file.clone(), says));
+                    false
+                }
+            };
+            let mut credits = Credits::default();
+            for field in Field::ALL {
+                if let Some(text) = cell(&field.name().replace('-', " ")) {
+                    credits.set(field, text);
+                }
+            }
+            self.labels.push(Label {
+                file,
+                credits,
+                decorative,
+            });
+        }
+        Ok(())
+    }
+
+    fn line(&self, cells: &[&str]) -> Result<String, Failure> {
+        let terminator = match self.dialect.carriage_returns {
+            true => csv::Terminator::CRLF,
+            false => csv::Terminator::Any(b'\n'),
+        };
+        let mut writer = csv::WriterBuilder::new()
+            .delimiter(self.dialect.between)
+            .terminator(terminator)
+            .from_writer(Vec::new());
+        let line = writer
+            .write_record(cells)
+            .map_err(|error| error.to_string());
+        let line = line.and_then(|()| writer.into_inner().map_err(|error| error.to_string()));
+        let line = line.map_err(|error| self.trouble(error))?;
+        Ok(String::from_utf8_lossy(&line).into_owned())
+    }
+
+    fn trouble(&self, what: String) -> Failure {
+        fresh_trouble(&self.path, what)
+    }
+}
+
+fn fresh_trouble(path: &Path, what: String) -> Failure {
+    Failure::Sheet {
+        path: path.to_owned(),
+        what,
+    }
+}
+
+/// A heading as this program writes it.
+fn heading(text: &str) -> String {
+    text.trim().to_lowercase().replace(['-', '_'], " ")
+}
+
+impl Dialect {
+    /// The dialect of a text, told by its first lines.
+    fn of(text: &str) -> Dialect {
+        let first = text.lines().next().unwrap_or_default();
+        let count = |between: &u8| first.bytes().filter(|byte| byte == between).count();
+        let said = first
+            .strip_prefix(SEPARATOR)
+            .and_then(|sep| sep.bytes().next());
+        // Of equal counts the last wins: the comma.
+        let counted = [b'\t', b';', b','].into_iter().max_by_key(count);
+        Dialect {
+            between: said.or(counted).unwrap_or(b','),
+            carriage_returns: text.contains("\r\n"),
+        }
+    }
+}

@@ -1,0 +1,268 @@
+//! The keys of `[every]` and of places: what each takes, and which are still to come.
+
+use kiln_core::pixels::Size;
+use kiln_core::plan::Extent;
+use toml::de::DeValue;
+
+use crate::layer::{Bound, Given, Layer, Origin};
+use crate::wording;
+
+/// The keys at the top of a kiln file.
+pub const TOP: [&str; 6] = ["originals", "out", "labels", "every", "place", "metadata"];
+
+/// The keys of `[metadata]`.
+pub const METADATA: [&str; 3] = ["keep", "write", "resolution"];
+
+/// A key that a place can have.
+pub struct Key {
+    name: &'static str,
+    work: Work,
+}
+
+/// What becomes of a key's value.
+enum Work {
+    /// It is put into the layer.
+    Take(fn(&mut Layer, &DeValue<'_>, Origin) -> Result<(), Refusal>),
+    /// It is checked, and refused for now.
+    Later(fn(&DeValue<'_>) -> Result<(), String>),
+}
+
+/// Why a key is not taken.
+pub enum Refusal {
+    /// Its value is wrong; the text says what is allowed.
+    Value(String),
+    /// This version cannot do it.
+    Later(String),
+    /// It excludes another that is there too.
+    Twice(String),
+}
+
+impl From<String> for Refusal {
+    fn from(says: String) -> Self {
+        Refusal::Value(says)
+    }
+}
+
+impl Key {
+    /// Takes a value into a layer.
+    pub fn take(&self, layer: &mut Layer, value: &DeValue<'_>, line: usize) -> Result<(), Refusal> {
+        match self.work {
+            Work::Take(take) => take(layer, value, Origin::Line(line)),
+            Work::Later(check) => {
+                check(value)?;
+                Err(Refusal::Later(format!(
+                    "this version of kiln cannot do {:?} yet; take the line out",
+                    self.name
+                )))
+            }
+        }
+    }
+}
+
+/// The key of a name.
+pub fn find(name: &str) -> Option<&'static Key> {
+    KEYS.iter().find(|key| key.name == name)
+}
+
+/// The names of all keys of a place.
+pub fn names() -> Vec<&'static str> {
+    let names = KEYS.iter().map(|key| key.name);
+    std::iter::once("of").chain(names).collect()
+}
+
+const fn take(
+    name: &'static str,
+    take: fn(&mut Layer, &DeValue<'_>, Origin) -> Result<(), Refusal>,
+) -> Key {
+    let work = Work::Take(take);
+    Key { name, work }
+}
+
+const fn later(name: &'static str, check: fn(&DeValue<'_>) -> Result<(), String>) -> Key {
+    let work = Work::Later(check);
+    Key { name, work }
+}
+
+const KEYS: [Key; 20] = [
+    take("width", |layer, value, origin| {
+        let widths = all(value, "a width", wording::parse_width)?;
+        extent(layer, Extent::Widths(widths), origin)
+    }),
+    take("long-side", |layer, value, origin| {
+        let sides = all(value, "a long side", wording::parse_width)?;
+        extent(layer, Extent::LongSide(sides), origin)
+    }),
+    take("scale", |layer, value, origin| {
+        let part = one(value, wording::parse_scale)?;
+        extent(layer, Extent::Scale(part), origin)
+    }),
+    take("densities", |layer, value, origin| {
+        let value = all(value, "a density", wording::parse_density)?;
+        layer.densities = Some(Given { value, origin });
+        Ok(())
+    }),
+    take("formats", |layer, value, origin| {
+        let value = wording::once(&all(value, "a format", wording::parse_format)?);
+        layer.formats = Some(Given { value, origin });
+        Ok(())
+    }),
+    take("max-weight", |layer, value, origin| {
+        let most = one(value, wording::parse_weight)?;
+        bound(layer, Bound::Weight(most), origin)
+    }),
+    take("quality", |layer, value, origin| {
+        let dial = one(value, wording::parse_quality)?;
+        bound(layer, Bound::Dial(dial), origin)
+    }),
+    take("min-size", |layer, value, origin| {
+        let form = "it is a width and a height in pixels, such as [1200, 675]";
+        let sides = all(value, "a side", wording::parse_width).map_err(|_| form.to_owned())?;
+        let size = match sides[..] {
+            [width, height] => Size::new(width, height),
+            _ => None,
+        };
+        let value = size.ok_or_else(|| form.to_owned())?;
+        layer.min_size = Some(Given { value, origin });
+        Ok(())
+    }),
+    take("backdrop", |layer, value, origin| {
+        let value = one(value, wording::parse_colour)?;
+        layer.backdrop = Some(Given { value, origin });
+        Ok(())
+    }),
+    take("name", |layer, value, origin| {
+        let value = one(value, wording::parse_name)?;
+        layer.name = Some(Given { value, origin });
+        Ok(())
+    }),
+    later("shape", |value| {
+        let sides = |text: &str| {
+            let (width, height) = text.split_once(':')?;
+            let side = |text: &str| {
+                text.trim()
+                    .parse()
+                    .ok()
+                    .filter(|s: &f64| *s > 0.0 && s.is_finite())
+            };
+            Some((side(width)?, side(height)?))
+        };
+        check(
+            value,
+            |text| sides(text).is_some(),
+            "it is a ratio of width to height, such as \"16:9\"",
+        )
+    }),
+    later("focus", |value| {
+        let part = |text: &str| {
+            text.trim()
+                .parse()
+                .is_ok_and(|p: f64| (0.0..=1.0).contains(&p))
+        };
+        let point = |text: &str| {
+            text.split_once(',')
+                .is_some_and(|(x, y)| part(x) && part(y))
+        };
+        let known = |text: &str| ["centre", "auto"].contains(&text) || point(text);
+        check(
+            value,
+            known,
+            "it is centre, auto, or a point such as \"0.5,0.3\", each from 0 to 1",
+        )
+    }),
+    later("fit", |value| among(value, &["crop", "pad"])),
+    later("look", |value| {
+        check(value, |text| is_look(text, true), LOOK)
+    }),
+    later("least-look", |value| {
+        check(value, |text| is_look(text, false), LEAST_LOOK)
+    }),
+    later("aim", |value| among(value, &["lightest", "sharpest"])),
+    later("pace", |value| {
+        among(value, &["quick", "steady", "patient"])
+    }),
+    later("turn", |value| among(value, &["0", "90", "180", "270"])),
+    later("mirror", |value| among(value, &["horizontal", "vertical"])),
+    later("sharpen", |value| among(value, &["none", "soft", "crisp"])),
+];
+
+const LOOK: &str = "it is plain, fine, crisp, faithful, exact, or a score from 0 to 100";
+
+const LEAST_LOOK: &str = "it is plain, fine, crisp, faithful, or a score from 0 to 100";
+
+fn is_look(text: &str, exact: bool) -> bool {
+    let named =
+        ["plain", "fine", "crisp", "faithful"].contains(&text) || (exact && text == "exact");
+    named
+        || text
+            .parse()
+            .is_ok_and(|score: f64| (0.0..=100.0).contains(&score))
+}
+
+fn extent(layer: &mut Layer, value: Extent, origin: Origin) -> Result<(), Refusal> {
+    match layer.extent.replace(Given { value, origin }) {
+        None => Ok(()),
+        Some(_) => Err(Refusal::Twice(
+            "only one of width, long-side and scale can hold; take one out".to_owned(),
+        )),
+    }
+}
+
+fn bound(layer: &mut Layer, value: Bound, origin: Origin) -> Result<(), Refusal> {
+    match layer.bound.replace(Given { value, origin }) {
+        None => Ok(()),
+        Some(_) => Err(Refusal::Twice(
+            "quality sets a dial and max-weight searches for one; take one out".to_owned(),
+        )),
+    }
+}
+
+/// A text or a number as it was typed.
+fn text(value: &DeValue<'_>) -> Option<String> {
+    match value {
+        DeValue::String(text) => Some(text.to_string()),
+        DeValue::Integer(number) => Some(number.as_str().to_owned()),
+        DeValue::Float(number) => Some(number.as_str().to_owned()),
+        DeValue::Boolean(yes) => Some(yes.to_string()),
+        _ => None,
+    }
+}
+
+/// One text or number, or a list of them.
+pub fn texts(value: &DeValue<'_>) -> Option<Vec<String>> {
+    match value.as_array() {
+        Some(list) => list.iter().map(|value| text(value.get_ref())).collect(),
+        None => Some(vec![text(value)?]),
+    }
+}
+
+fn one<T>(value: &DeValue<'_>, parse: fn(&str) -> Result<T, String>) -> Result<T, String> {
+    match text(value) {
+        Some(text) => parse(&text),
+        // What is no text at all is told what is allowed in the same words.
+        None => parse("\0").and(Err("it is a single value".to_owned())),
+    }
+}
+
+fn all<T>(
+    value: &DeValue<'_>,
+    what: &str,
+    parse: fn(&str) -> Result<T, String>,
+) -> Result<Vec<T>, String> {
+    let texts = texts(value).ok_or_else(|| format!("it is {what} or a list of such"))?;
+    if texts.is_empty() {
+        return Err(format!("the list is empty; name {what}"));
+    }
+    texts.iter().map(|text| parse(text)).collect()
+}
+
+fn check(value: &DeValue<'_>, known: impl Fn(&str) -> bool, form: &str) -> Result<(), String> {
+    match text(value) {
+        Some(text) if known(&text) => Ok(()),
+        _ => Err(form.to_owned()),
+    }
+}
+
+fn among(value: &DeValue<'_>, allowed: &[&str]) -> Result<(), String> {
+    let form = format!("it is one of {}", allowed.join(", "));
+    check(value, |text| allowed.contains(&text), &form)
+}

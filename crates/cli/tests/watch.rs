@@ -1,0 +1,101 @@
+//! `kiln fire --watch`: originals arrive, change and go while it runs.
+#![cfg(unix)]
+#![allow(missing_docs, clippy::expect_used, clippy::panic)]
+
+mod support;
+
+use std::fs::{self, File};
+use std::io::Write;
+use std::process::{Command, Stdio};
+use std::thread;
+use std::time::{Duration, Instant};
+
+use support::{Scratch, measured, photo};
+
+/// Waits for something to come true; how long is no matter, but a minute is too long.
+fn until(what: &str, mut holds: impl FnMut() -> bool) {
+    let start = Instant::now();
+    while !holds() {
+        assert!(
+            start.elapsed() < Duration::from_secs(60),
+            "waited in vain: {what}"
+        );
+        thread::sleep(Duration::from_millis(30));
+    }
+}
+
+#[test]
+fn originals_are_fired_as_they_arrive_change_and_go() {
+    let scratch = Scratch::new();
+    scratch.put("photos/a.jpg", &photo(90, 60, 1));
+    scratch.put("kiln.toml", b"originals = 'photos'\n[every]\nwidth = 40\n");
+    let output = File::create(scratch.path("told.txt")).expect("a file");
+    let mut run = scratch
+        .command(&["fire", "--watch"])
+        .stdout(output.try_clone().expect("a handle"))
+        .stderr(output)
+        .spawn()
+        .expect("the program");
+    let told = || fs::read_to_string(scratch.path("told.txt")).expect("a report");
+    until("the first round", || told().contains("watching for new"));
+    assert!(scratch.path("upload/a-40.webp").exists());
+
+    // A file that arrives slowly is fired once it is whole.
+    let whole = photo(200, 150, 2);
+    let mut slow = File::create(scratch.path("photos/b.jpg")).expect("a file");
+    for part in whole.chunks(whole.len().div_ceil(6)) {
+        slow.write_all(part).expect("room");
+        slow.flush().expect("room");
+        thread::sleep(Duration::from_millis(150));
+    }
+    drop(slow);
+    until("a slow file", || scratch.path("upload/b-40.webp").exists());
+    assert!(!told().contains("cut off"), "{}", told());
+
+    // A new folder, a rename, a changed setting, and a kiln file that is wrong for a while.
+    scratch.put("photos/new/c.jpg", &photo(90, 60, 3));
+    until("a new folder", || {
+        scratch.path("upload/new/c-40.webp").exists()
+    });
+    fs::rename(scratch.path("photos/new"), scratch.path("photos/renamed")).expect("a folder");
+    until("a rename", || {
+        scratch.path("upload/renamed/c-40.webp").exists()
+    });
+    assert!(told().contains("Strays"), "{}", told());
+    scratch.put("kiln.toml", b"originals = 'photos'\n[every]\nwidht = 40\n");
+    until("a wrong kiln file", || {
+        told().contains("did you mean \"width\"?")
+    });
+    scratch.put("kiln.toml", b"originals = 'photos'\n[every]\nwidth = 50\n");
+    until("a changed setting", || {
+        scratch.path("upload/renamed/c-50.webp").exists()
+    });
+    scratch.put("photos/a.jpg", &photo(120, 120, 4));
+    until("a changed original", || {
+        let piece = scratch.path("upload/a-50.webp");
+        piece.exists() && measured(&piece) == (50, 50)
+    });
+
+    // All gone, and there again.
+    fs::rename(scratch.path("photos"), scratch.path("elsewhere")).expect("a folder");
+    until("a lost folder", || {
+        told().contains("photos: no such file or folder")
+    });
+    scratch.put("elsewhere/d.jpg", &photo(90, 60, 5));
+    fs::rename(scratch.path("elsewhere"), scratch.path("photos")).expect("a folder");
+    until("a folder that came back", || {
+        scratch.path("upload/d-50.webp").exists()
+    });
+
+    assert!(run.try_wait().expect("a process").is_none(), "it goes on");
+    let id = run.id().to_string();
+    let sent = Command::new("kill")
+        .args(["-INT", &id])
+        .stdin(Stdio::null())
+        .status();
+    assert!(sent.expect("kill").success());
+    assert_eq!(run.wait().expect("a process").code(), Some(130));
+    assert!(!scratch.path("upload/.kiln-lock").exists());
+    let again = scratch.fires(&["fire"]);
+    assert!(again.contains("all were made before"), "{again}");
+}

@@ -1,0 +1,129 @@
+//! Credits put into a finished file, where its container has a place for them.
+
+use super::{EncodeError, Format};
+use crate::credits::Blocks;
+
+/// The file with its blocks. Its pixels are not touched.
+pub fn inscribe(file: Vec<u8>, format: Format, blocks: &Blocks) -> Result<Vec<u8>, EncodeError> {
+    if *blocks == Blocks::default() {
+        return Ok(file);
+    }
+    let inscribed = match format {
+        Format::Jpeg => jpeg(&file, blocks),
+        Format::Png => png(&file, blocks),
+        Format::WebP => webp(&file, blocks),
+        Format::Avif => super::avif_items::inscribe(&file, blocks),
+    };
+    inscribed.ok_or_else(|| EncodeError::failed(format, "its container is not as expected"))
+}
+
+/// Application segments behind JFIF's own (ITU-T T.81, B.2.4.6; CIPA DC-008, 4.7.2; XMP part 3).
+fn jpeg(file: &[u8], blocks: &Blocks) -> Option<Vec<u8>> {
+    /// Start of image, and the JFIF segment of 18 bytes that every encoder puts first.
+    const HEAD: usize = 20;
+    let (head, rest) = file.split_at_checked(HEAD)?;
+    let mut head = <[u8; HEAD]>::try_from(head).ok()?;
+    if head[2..11] != *b"\xFF\xE0\x00\x10JFIF\0" {
+        return None;
+    }
+    if let Some(dots) = blocks.dots_per_inch {
+        let [high, low] = dots.to_be_bytes();
+        // The unit, 1 for inches, and both densities.
+        head[13..18].copy_from_slice(&[1, high, low, high, low]);
+    }
+    let mut inscribed = head.to_vec();
+    let mut segment = |name: &[u8], body: &[u8]| {
+        let length = u16::try_from(2 + name.len() + body.len()).ok()?;
+        inscribed.extend([0xFF, 0xE1]);
+        inscribed.extend(length.to_be_bytes());
+        inscribed.extend(name);
+        inscribed.extend(body);
+        Some(())
+    };
+    if let Some(exif) = &blocks.exif {
+        segment(b"Exif\0\0", exif)?;
+    }
+    if let Some(xmp) = &blocks.xmp {
+        segment(b"http://ns.adobe.com/xap/1.0/\0", xmp.as_bytes())?;
+    }
+    inscribed.extend(rest);
+    Some(inscribed)
+}
+
+/// Chunks behind the header (W3C PNG, third edition, 11.3).
+fn png(file: &[u8], blocks: &Blocks) -> Option<Vec<u8>> {
+    /// The signature and the header chunk.
+    const HEAD: usize = 33;
+    let (head, rest) = file.split_at_checked(HEAD)?;
+    let mut inscribed = head.to_vec();
+    let mut chunk = |name: &[u8; 4], body: &[&[u8]]| {
+        let body = [name.as_slice(), &body.concat()].concat();
+        let mut check = flate2::Crc::new();
+        check.update(&body);
+        inscribed.extend(u32::try_from(body.len() - 4).ok()?.to_be_bytes());
+        inscribed.extend(body);
+        inscribed.extend(check.sum().to_be_bytes());
+        Some(())
+    };
+    if let Some(dots) = blocks.dots_per_inch {
+        let per_metre = (f64::from(dots) / 0.0254).round() as u32;
+        let per_metre = per_metre.to_be_bytes();
+        chunk(b"pHYs", &[&per_metre, &per_metre, &[1]])?;
+    }
+    if let Some(exif) = &blocks.exif {
+        chunk(b"eXIf", &[exif])?;
+    }
+    if let Some(xmp) = &blocks.xmp {
+        // No compression, no language, no translated keyword.
+        chunk(b"iTXt", &[b"XML:com.adobe.xmp\0\0\0\0\0", xmp.as_bytes()])?;
+    }
+    inscribed.extend(rest);
+    Some(inscribed)
+}
+
+/// Chunks behind the picture, and the extended header that they need (RFC 9649, 2.7).
+fn webp(file: &[u8], blocks: &Blocks) -> Option<Vec<u8>> {
+    const ALPHA: u8 = 0x10;
+    const EXIF: u8 = 0x08;
+    const XMP: u8 = 0x04;
+    let body = file
+        .strip_prefix(b"RIFF")?
+        .get(4..)?
+        .strip_prefix(b"WEBP")?;
+    let (mut flags, size, picture) = match body.get(..4)? {
+        b"VP8X" => (body[8], body.get(12..18)?.to_vec(), body.get(18..)?),
+        b"VP8L" => {
+            let bits = u32::from_le_bytes(body.get(9..13)?.try_into().ok()?);
+            let alpha = if bits >> 28 & 1 == 1 { ALPHA } else { 0 };
+            (alpha, canvas(bits & 0x3FFF, bits >> 14 & 0x3FFF), body)
+        }
+        b"VP8 " => {
+            let side = |at: usize| {
+                let bytes = body.get(at..at + 2)?.try_into().ok()?;
+                Some(u32::from(u16::from_le_bytes(bytes) & 0x3FFF))
+            };
+            (0, canvas(side(14)? - 1, side(16)? - 1), body)
+        }
+        _ => return None,
+    };
+    flags |= if blocks.exif.is_some() { EXIF } else { 0 };
+    flags |= if blocks.xmp.is_some() { XMP } else { 0 };
+    let chunk = |name: &[u8; 4], body: &[u8]| {
+        let mut chunk = [name, (body.len() as u32).to_le_bytes().as_slice(), body].concat();
+        chunk.resize(chunk.len().next_multiple_of(2), 0);
+        chunk
+    };
+    let head = chunk(b"VP8X", &[&[flags, 0, 0, 0], size.as_slice()].concat());
+    let exif = blocks.exif.as_ref().map(|exif| chunk(b"EXIF", exif));
+    let xmp = blocks.xmp.as_ref();
+    let xmp = xmp.map(|xmp| chunk(b"XMP ", xmp.as_bytes()));
+    let (exif, xmp) = (exif.unwrap_or_default(), xmp.unwrap_or_default());
+    let body = [b"WEBP", head.as_slice(), picture, &exif, &xmp].concat();
+    let length = u32::try_from(body.len()).ok()?.to_le_bytes();
+    Some([b"RIFF", length.as_slice(), &body].concat())
+}
+
+/// Width and height less one, in 24 bits each.
+fn canvas(width: u32, height: u32) -> Vec<u8> {
+    [&width.to_le_bytes()[..3], &height.to_le_bytes()[..3]].concat()
+}

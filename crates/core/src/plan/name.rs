@@ -1,0 +1,459 @@
+//! Names of pieces: patterns with fields, slugs that are safe in a web address, and names that
+//! say nothing.
+
+use std::fmt;
+use std::str::FromStr;
+
+use serde::{Deserialize, Serialize};
+use thiserror::Error;
+
+/// The longest slug of a title or a folder, in bytes: enough for a sentence's gist.
+const LONGEST_SLUG: usize = 80;
+
+/// What stands for a title in which no letter is left.
+const NAMELESS: &str = "picture";
+
+/// Digits of a `{digest}` without a number.
+const DIGEST_DIGITS: usize = 8;
+
+/// How the files of a place are named, such as `{folders}/{title}-{width}`. The extension is
+/// added where the pattern does not end in it.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(try_from = "String", into = "String")]
+pub struct Pattern(Vec<Part>);
+
+#[derive(Clone, Debug, PartialEq, Eq)]
+enum Part {
+    Text(String),
+    Field(Field, Option<usize>),
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Field {
+    Title,
+    Stem,
+    Folders,
+    Place,
+    Width,
+    Height,
+    Density,
+    Number,
+    Digest,
+    Extension,
+}
+
+/// The fields by their names.
+const FIELDS: [(&str, Field); 10] = [
+    ("title", Field::Title),
+    ("stem", Field::Stem),
+    ("folders", Field::Folders),
+    ("place", Field::Place),
+    ("width", Field::Width),
+    ("height", Field::Height),
+    ("density", Field::Density),
+    ("number", Field::Number),
+    ("digest", Field::Digest),
+    ("extension", Field::Extension),
+];
+
+/// Why a text is no pattern.
+#[derive(Clone, Debug, PartialEq, Eq, Error)]
+pub enum PatternError {
+    /// A field that does not exist.
+    #[error("there is no field {{{0}}}; the fields are {list}", list = field_list())]
+    NoField(String),
+    /// A brace without its other.
+    #[error("a brace is open; fields are written like {{title}}")]
+    Open,
+    /// A number behind a field that takes none, or no sensible one.
+    #[error("{{{0}}} cannot be; only number and digest take a count of digits, from 1 to 32")]
+    Digits(String),
+    /// A character that a web address would have to escape.
+    #[error("{0:?} is not safe in a web address; use letters, digits and - _ . ~ @ /")]
+    Unsafe(char),
+    /// Empty, absolute, hidden or leading upwards.
+    #[error("a name cannot be empty, begin with a slash or a dot, or lead out of its folder")]
+    Path,
+}
+
+fn field_list() -> String {
+    let names = FIELDS.map(|(name, _)| format!("{{{name}}}"));
+    names.join(" ")
+}
+
+/// What the fields of a pattern are filled with.
+pub(super) struct Filling<'a> {
+    /// The title, or the stem where there is none.
+    pub title: &'a str,
+    /// The original's path below its folder, with `/` between the parts.
+    pub original: &'a str,
+    pub place: Option<&'a str>,
+    pub width: u32,
+    pub height: u32,
+    pub density: f64,
+    /// Its number in the series, and the digits of the last one's.
+    pub number: (usize, usize),
+    /// Hexadecimal text.
+    pub digest: &'a str,
+    pub extension: &'a str,
+}
+
+impl Default for Pattern {
+    fn default() -> Self {
+        let field = |field| Part::Field(field, None);
+        let text = |text: &str| Part::Text(text.to_owned());
+        Pattern(vec![
+            field(Field::Folders),
+            text("/"),
+            field(Field::Title),
+            text("-"),
+            field(Field::Width),
+        ])
+    }
+}
+
+impl Pattern {
+    /// Whether it needs the digest of an original's bytes.
+    pub fn wants_digest(&self) -> bool {
+        let is_digest = |part: &Part| matches!(part, Part::Field(Field::Digest, _));
+        self.0.iter().any(is_digest)
+    }
+
+    pub(super) fn fill(&self, with: &Filling<'_>) -> String {
+        let (folders, file) = with
+            .original
+            .rsplit_once('/')
+            .unwrap_or(("", with.original));
+        let mut name = String::new();
+        for part in &self.0 {
+            match part {
+                Part::Text(text) => name.push_str(text),
+                Part::Field(field, digits) => name.push_str(&match field {
+                    Field::Title => slug(with.title),
+                    Field::Stem => slug(stem(file)),
+                    Field::Folders => {
+                        let parts = folders.split('/').filter(|part| !part.is_empty());
+                        parts.map(slug).collect::<Vec<_>>().join("/")
+                    }
+                    Field::Place => with.place.map_or("every".to_owned(), slug),
+                    Field::Width => with.width.to_string(),
+                    Field::Height => with.height.to_string(),
+                    Field::Density => with.density.to_string(),
+                    Field::Number => {
+                        let (number, least) = with.number;
+                        let digits = digits.unwrap_or(0).max(least);
+                        format!("{number:0digits$}")
+                    }
+                    Field::Digest => {
+                        let digits = digits.unwrap_or(DIGEST_DIGITS).min(with.digest.len());
+                        with.digest[..digits].to_owned()
+                    }
+                    Field::Extension => with.extension.to_owned(),
+                }),
+            }
+        }
+        let ends = matches!(self.0.last(), Some(Part::Field(Field::Extension, _)));
+        if !(ends && name.ends_with(&format!(".{}", with.extension))) {
+            name.push('.');
+            name.push_str(with.extension);
+        }
+        // A picture without folders leaves the slash behind them.
+        let parts = name.split('/').filter(|part| !part.is_empty());
+        parts.collect::<Vec<_>>().join("/")
+    }
+}
+
+impl FromStr for Pattern {
+    type Err = PatternError;
+
+    fn from_str(text: &str) -> Result<Self, PatternError> {
+        let (mut parts, mut rest) = (Vec::new(), text);
+        while !rest.is_empty() {
+            let (literal, behind) = rest.split_at(rest.find('{').unwrap_or(rest.len()));
+            if let Some(odd) = literal.chars().find(|c| !is_safe(*c)) {
+                return Err(match odd {
+                    '}' => PatternError::Open,
+                    odd => PatternError::Unsafe(odd),
+                });
+            }
+            if !literal.is_empty() {
+                parts.push(Part::Text(literal.to_owned()));
+            }
+            let Some(inside) = behind.strip_prefix('{') else {
+                break;
+            };
+            let (field, behind) = inside.split_once('}').ok_or(PatternError::Open)?;
+            parts.push(Part::parse(field)?);
+            rest = behind;
+        }
+        let pattern = Pattern(parts);
+        let shown = pattern.to_string();
+        let hidden = |part: &str| part.starts_with('.');
+        match text.is_empty() || shown.starts_with('/') || shown.split('/').any(hidden) {
+            true => Err(PatternError::Path),
+            false => Ok(pattern),
+        }
+    }
+}
+
+impl Part {
+    fn parse(text: &str) -> Result<Part, PatternError> {
+        let (name, digits) = match text.split_once(':') {
+            Some((name, digits)) => (name, Some(digits)),
+            None => (text, None),
+        };
+        let known = FIELDS.iter().find(|(known, _)| *known == name.trim());
+        let (_, field) = known.ok_or_else(|| PatternError::NoField(name.to_owned()))?;
+        let digits = match (digits, field) {
+            (None, _) => None,
+            (Some(digits), Field::Number | Field::Digest) => match digits.trim().parse() {
+                Ok(digits @ 1..=32) => Some(digits),
+                _ => return Err(PatternError::Digits(text.to_owned())),
+            },
+            _ => return Err(PatternError::Digits(text.to_owned())),
+        };
+        Ok(Part::Field(*field, digits))
+    }
+}
+
+impl fmt::Display for Pattern {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        for part in &self.0 {
+            match part {
+                Part::Text(text) => f.write_str(text)?,
+                Part::Field(field, digits) => {
+                    let name = FIELDS.iter().find(|(_, known)| known == field);
+                    let name = name.map_or("", |(name, _)| name);
+                    match digits {
+                        Some(digits) => write!(f, "{{{name}:{digits}}}")?,
+                        None => write!(f, "{{{name}}}")?,
+                    }
+                }
+            }
+        }
+        Ok(())
+    }
+}
+
+impl TryFrom<String> for Pattern {
+    type Error = PatternError;
+
+    fn try_from(text: String) -> Result<Self, PatternError> {
+        text.parse()
+    }
+}
+
+impl From<Pattern> for String {
+    fn from(pattern: Pattern) -> String {
+        pattern.to_string()
+    }
+}
+
+/// Characters that stand for themselves in a web address (RFC 3986, unreserved), with the slash
+/// between folders and the sign that many put before a density.
+fn is_safe(c: char) -> bool {
+    c.is_ascii_alphanumeric() || matches!(c, '-' | '_' | '.' | '~' | '@' | '/')
+}
+
+/// A text as part of a web address: any script in Latin letters, lower case, hyphens for all
+/// else.
+pub fn slug(text: &str) -> String {
+    let mut slug = String::new();
+    // Accents that are stored apart from their letters belong to them.
+    let text = plain_name(text);
+    for c in deunicode::deunicode(&text).chars() {
+        match c {
+            c if c.is_ascii_alphanumeric() => slug.push(c.to_ascii_lowercase()),
+            // The keeper's room is no "keeper-s-room".
+            '\'' | '`' => {}
+            _ if slug.is_empty() || slug.ends_with('-') => {}
+            _ => slug.push('-'),
+        }
+    }
+    if slug.len() > LONGEST_SLUG {
+        let end = slug[..=LONGEST_SLUG].rfind('-').unwrap_or(LONGEST_SLUG);
+        slug.truncate(end);
+    }
+    let slug = slug.trim_end_matches('-');
+    match slug.is_empty() {
+        true => NAMELESS.to_owned(),
+        false => slug.to_owned(),
+    }
+}
+
+/// A path's name in the one way in which an accent can be stored, so that two can be compared.
+pub fn plain_name(name: &str) -> String {
+    unicode_normalization::UnicodeNormalization::nfc(name).collect()
+}
+
+/// A file's name without its extension.
+pub fn stem(file: &str) -> &str {
+    match file.rfind('.') {
+        Some(dot) if dot > 0 => &file[..dot],
+        _ => file,
+    }
+}
+
+/// Words that programs and cameras put where a name should be.
+const EMPTY_WORDS: [&str; 20] = [
+    "at",
+    "bild",
+    "bildschirmfoto",
+    "capture",
+    "copy",
+    "download",
+    "export",
+    "file",
+    "foto",
+    "image",
+    "img",
+    "kopie",
+    "photo",
+    "pic",
+    "picture",
+    "scan",
+    "screen",
+    "screenshot",
+    "shot",
+    "untitled",
+];
+
+/// Whether a stem says nothing of its picture: a camera's count (`IMG_2041`, `P1010347`), a
+/// word such as `untitled`, a number of a copy, or random digits.
+pub fn says_nothing(stem: &str) -> bool {
+    let stem = stem.trim().to_lowercase();
+    // `lamp (1)` is a copy's name, whatever stands before.
+    let copy = stem.ends_with(')')
+        && stem.rsplit_once('(').is_some_and(|(_, number)| {
+            number.len() > 1
+                && number[..number.len() - 1]
+                    .bytes()
+                    .all(|b| b.is_ascii_digit())
+        });
+    let digits = stem.chars().filter(char::is_ascii_digit).count();
+    let letters: usize = stem.chars().filter(|c| c.is_alphabetic()).count();
+    // A few letters and a count, or a date and a few more letters: every camera and phone.
+    let counted = digits >= 3 && letters <= 4 || digits >= 8 && letters <= 8;
+    let hexadecimal = |c: char| c.is_ascii_hexdigit() || c == '-';
+    let random = stem.len() >= 16 && digits >= 4 && stem.chars().all(hexadecimal);
+    let mut words = stem.split(|c: char| !c.is_alphabetic());
+    let empty = words.all(|word| word.is_empty() || EMPTY_WORDS.contains(&word));
+    copy || counted || random || empty
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn any_script_becomes_safe_in_an_address() {
+        let cases = [
+            ("Lamp Room — at dusk!", "lamp-room-at-dusk"),
+            ("Überfahrt", "uberfahrt"),
+            ("U\u{308}berfahrt", "uberfahrt"),
+            ("The keeper's stairs", "the-keepers-stairs"),
+            ("маяк", "maiak"),
+            ("灯台", "deng-tai"),
+            ("../../etc/passwd", "etc-passwd"),
+            ("☃︎", "snowman"),
+            ("\u{200B}…", "picture"),
+        ];
+        for (text, wanted) in cases {
+            assert_eq!(slug(text), wanted, "{text}");
+        }
+        let long = slug(&"lighthouse ".repeat(20));
+        assert!(
+            long.len() <= LONGEST_SLUG && long.ends_with("lighthouse"),
+            "{long}"
+        );
+    }
+
+    #[test]
+    fn names_that_say_nothing_are_told_from_names() {
+        for stem in [
+            "IMG_2041",
+            "DSC_0187",
+            "DSCF1234",
+            "P1010347",
+            "_MG_0001",
+            "PXL_20260620_211405",
+            "IMG-20260620-WA0003",
+            "DJI_0012",
+            "lamp room (1)",
+            "Screenshot 2026-06-20 at 21.14.05",
+            "untitled-2",
+            "image",
+            "2041",
+            "f3a9c1d2-77b0-4e1f-9a51-0c6de2b8aa10",
+            "Bild 3",
+        ] {
+            assert!(says_nothing(stem), "{stem}");
+        }
+        for stem in [
+            "lamp-room",
+            "breakfast",
+            "Überfahrt",
+            "logo-white",
+            "room12",
+            "tern-point-1898",
+            "coast-chart",
+            "morning fog",
+            "mark",
+            "facade",
+            "灯台",
+        ] {
+            assert!(!says_nothing(stem), "{stem}");
+        }
+    }
+
+    #[test]
+    fn patterns_are_filled_and_finished() {
+        let filling = Filling {
+            title: "Lamp Room",
+            original: "Räume/Nord/IMG_1.JPG",
+            place: Some("card"),
+            width: 800,
+            height: 600,
+            density: 2.0,
+            number: (7, 2),
+            digest: "0123456789abcdef0123456789abcdef",
+            extension: "webp",
+        };
+        let cases = [
+            ("{folders}/{title}-{width}", "raume/nord/lamp-room-800.webp"),
+            ("{place}/{number}@{density}x", "card/07@2x.webp"),
+            ("{extension}/{stem}_{number:4}", "webp/img-1_0007.webp"),
+            ("{title}-{height}.{extension}", "lamp-room-600.webp"),
+            ("{digest}.{digest:4}", "01234567.0123.webp"),
+        ];
+        for (pattern, name) in cases {
+            let parsed: Pattern = pattern.parse().expect("a pattern");
+            assert_eq!(parsed.fill(&filling), name);
+            assert_eq!(parsed.to_string(), pattern);
+        }
+        let root = Filling {
+            original: "a.jpg",
+            ..filling
+        };
+        assert_eq!(Pattern::default().fill(&root), "lamp-room-800.webp");
+        for (pattern, error) in [
+            (
+                "{tilte}",
+                "there is no field {tilte}; the fields are {title} ",
+            ),
+            ("{title", "a brace is open"),
+            ("title}", "a brace is open"),
+            ("{width:3}", "{width:3} cannot be"),
+            ("{number:99}", "{number:99} cannot be"),
+            ("a b", "' ' is not safe"),
+            ("{title}?", "'?' is not safe"),
+            ("", "a name cannot be empty"),
+            ("/x", "a name cannot be empty"),
+            ("a/../{title}", "a name cannot be empty"),
+            (".{title}", "a name cannot be empty"),
+        ] {
+            let found = pattern.parse::<Pattern>().expect_err(pattern).to_string();
+            assert!(found.starts_with(error), "{pattern}: {found}");
+        }
+    }
+}

@@ -1,0 +1,154 @@
+//! What is wanted: places, and the wish that each has for its pictures.
+
+use globset::{GlobBuilder, GlobMatcher};
+use serde::{Deserialize, Serialize};
+
+use super::name::{Pattern, plain_name};
+use super::sizes::Extent;
+use crate::credits::{Credits, Field, Inscription};
+use crate::encode::Format;
+use crate::pixels::{Backdrop, Size};
+
+/// What is wanted of every original of a place.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Wish {
+    /// How large it is displayed.
+    pub extent: Extent,
+    /// Device pixel ratios that each measure is made for.
+    pub densities: Vec<f64>,
+    /// The formats to make.
+    pub formats: Vec<Format>,
+    /// The most that a piece may weigh, in bytes.
+    pub max_weight: Option<u64>,
+    /// The size that an original should at least have.
+    pub min_size: Option<Size>,
+    /// How samples are coded.
+    pub coding: CodingWish,
+    /// What stands behind transparent pixels in a format without transparency.
+    pub backdrop: Backdrop,
+    /// How pieces are named.
+    pub name: Pattern,
+    /// What pieces say of themselves.
+    pub credits: CreditsWish,
+}
+
+impl Default for Wish {
+    /// One WebP piece of the original's own size.
+    fn default() -> Self {
+        Wish {
+            extent: Extent::Own,
+            densities: vec![1.0],
+            formats: vec![Format::WebP],
+            max_weight: None,
+            min_size: None,
+            coding: CodingWish::Usual,
+            backdrop: Backdrop::WHITE,
+            name: Pattern::default(),
+            credits: CreditsWish::default(),
+        }
+    }
+}
+
+/// How samples shall be coded: a request, from which a [`crate::encode::Coding`] is decided.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum CodingWish {
+    /// At each format's usual dial, without loss where that serves better.
+    Usual,
+    /// At this dial, without a search.
+    Dial(u8),
+}
+
+/// What pieces shall say of themselves.
+#[derive(Clone, Debug, PartialEq)]
+pub struct CreditsWish {
+    /// What is kept of what the original and the label sheet say.
+    pub keep: Vec<Field>,
+    /// What is written into every piece.
+    pub write: Credits,
+    /// The resolution tag, in dots per inch.
+    pub dots_per_inch: Option<u16>,
+}
+
+impl Default for CreditsWish {
+    /// Rights are kept, all else goes.
+    fn default() -> Self {
+        CreditsWish {
+            keep: Field::RIGHTS.to_vec(),
+            write: Credits::default(),
+            dots_per_inch: None,
+        }
+    }
+}
+
+impl CreditsWish {
+    /// What a piece says: its label before what holds for all, that before the original.
+    pub(super) fn inscription(&self, original: &Credits, label: &Credits) -> Inscription {
+        let kept = original.only(&self.keep).overlaid(&self.write);
+        Inscription {
+            credits: kept.overlaid(&label.only(&self.keep)),
+            dots_per_inch: self.dots_per_inch,
+        }
+    }
+}
+
+/// A spot on the site.
+#[derive(Clone, Debug)]
+pub struct Place {
+    /// Its name.
+    pub name: String,
+    /// Which originals it shows, by their paths below their folder.
+    pub of: Vec<Glob>,
+    /// What it wants of them.
+    pub wish: Wish,
+}
+
+impl Place {
+    /// Whether it shows an original of that name.
+    pub fn shows(&self, name: &str) -> bool {
+        self.of.iter().any(|glob| glob.matches(name))
+    }
+}
+
+/// All that is wanted of a site's originals.
+#[derive(Clone, Debug, Default)]
+pub struct Site {
+    /// The places, in the order of the kiln file.
+    pub places: Vec<Place>,
+    /// What is made of originals that no place shows; `None` where they are left out.
+    pub every: Option<Wish>,
+}
+
+impl Site {
+    /// Every wish in it.
+    pub fn wishes(&self) -> impl Iterator<Item = &Wish> {
+        self.places
+            .iter()
+            .map(|place| &place.wish)
+            .chain(&self.every)
+    }
+}
+
+/// A pattern for paths with `/` between their parts: `*` and `?` stay within a part, `**` spans
+/// parts, `{a,b}` are alternatives. Case does not matter.
+#[derive(Clone, Debug)]
+pub struct Glob(GlobMatcher);
+
+impl Glob {
+    /// Reads a pattern; what is wrong with it otherwise.
+    pub fn new(text: &str) -> Result<Glob, String> {
+        // Paths never begin with `./`, and an accent is stored in one way only.
+        let text = plain_name(text.trim_start_matches("./"));
+        let glob = GlobBuilder::new(&text)
+            .literal_separator(true)
+            .case_insensitive(true)
+            .build();
+        glob.map(|glob| Glob(glob.compile_matcher()))
+            .map_err(|error| error.kind().to_string())
+    }
+
+    /// Whether it matches a path.
+    pub fn matches(&self, path: &str) -> bool {
+        self.0.is_match(plain_name(path))
+    }
+}

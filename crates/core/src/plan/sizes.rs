@@ -1,0 +1,169 @@
+//! Pixel sizes of an original: displayed measures times densities, never enlarged, near-equal
+//! ones merged.
+
+use serde::{Deserialize, Serialize};
+
+use crate::pixels::Size;
+
+/// Of two measures, the smaller is left out where the larger is at most this many times as long:
+/// no browser and no eye gains by the difference.
+const NEAR: f64 = 1.04;
+
+/// How large a picture is displayed.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Extent {
+    /// At its own size.
+    Own,
+    /// At these widths, in CSS pixels.
+    Widths(Vec<u32>),
+    /// With its longer side as long as this, in CSS pixels.
+    LongSide(Vec<u32>),
+    /// At this part of its own size, above 0 and at most 1.
+    Scale(f64),
+}
+
+/// A size to make, and for what.
+#[derive(Clone, Debug, PartialEq)]
+pub(super) struct Target {
+    pub size: Size,
+    pub density: f64,
+    pub short_of: Option<u32>,
+    pub stands_for: Vec<u32>,
+}
+
+/// The sizes of a picture of a size, the smallest first.
+pub(super) fn targets(own: Size, extent: &Extent, densities: &[f64]) -> Vec<Target> {
+    let by_long_side = matches!(extent, Extent::LongSide(_));
+    let measure = |size: Size| match by_long_side {
+        true => size.long_side(),
+        false => size.width(),
+    };
+    let displayed: Vec<f64> = match extent {
+        Extent::Own => return vec![whole(own)],
+        Extent::Widths(sides) | Extent::LongSide(sides) => {
+            sides.iter().map(|&side| f64::from(side)).collect()
+        }
+        Extent::Scale(part) => vec![f64::from(own.width()) * part],
+    };
+    let mut asked: Vec<(u32, f64)> = displayed
+        .iter()
+        .flat_map(|side| {
+            densities
+                .iter()
+                .map(move |density| (side * density, *density))
+        })
+        .map(|(pixels, density)| {
+            let pixels = pixels.round().clamp(1.0, f64::from(Size::MAX_SIDE));
+            (pixels as u32, density)
+        })
+        .collect();
+    asked.sort_by(|a, b| a.0.cmp(&b.0).then(a.1.total_cmp(&b.1)));
+    asked.dedup_by_key(|(pixels, _)| *pixels);
+    let longest = measure(own);
+    let filled = asked.partition_point(|(pixels, _)| *pixels <= longest);
+    let (fill, beyond) = asked.split_at(filled);
+    let mut targets: Vec<Target> = Vec::new();
+    // Never enlarged: all that is too large becomes one size, the original's own.
+    if let (Some((_, density)), Some((widest, _))) = (beyond.first(), beyond.last()) {
+        targets.push(Target {
+            density: *density,
+            short_of: Some(*widest),
+            ..whole(own)
+        });
+    }
+    for &(pixels, density) in fill.iter().rev() {
+        match targets.last_mut() {
+            Some(larger) if f64::from(measure(larger.size)) <= f64::from(pixels) * NEAR => {
+                if measure(larger.size) != pixels {
+                    larger.stands_for.insert(0, pixels);
+                }
+                larger.density = larger.density.min(density);
+            }
+            _ => targets.push(Target {
+                size: match by_long_side {
+                    true => own.at_long_side(pixels),
+                    false => own.at_width(pixels),
+                },
+                density,
+                ..whole(own)
+            }),
+        }
+    }
+    targets.reverse();
+    targets
+}
+
+fn whole(own: Size) -> Target {
+    Target {
+        size: own,
+        density: 1.0,
+        short_of: None,
+        stands_for: Vec::new(),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn lines(own: (u32, u32), extent: Extent, densities: &[f64]) -> Vec<String> {
+        let own = Size::new(own.0, own.1).expect("a size");
+        let line = |target: &Target| {
+            let mut line = format!("{} at {}×", target.size, target.density);
+            if let Some(short) = target.short_of {
+                line += &format!(", short of {short}");
+            }
+            if !target.stands_for.is_empty() {
+                line += &format!(", for {:?} too", target.stands_for);
+            }
+            line
+        };
+        targets(own, &extent, densities).iter().map(line).collect()
+    }
+
+    #[test]
+    fn measures_are_multiplied_merged_and_never_enlarged() {
+        let widths = |widths: &[u32]| Extent::Widths(widths.to_vec());
+        assert_eq!(
+            lines((6000, 4000), widths(&[600, 300]), &[1.0, 2.0]),
+            ["300×200 at 1×", "600×400 at 1×", "1200×800 at 2×"]
+        );
+        assert_eq!(
+            lines((6000, 4000), widths(&[400, 800, 810, 830, 835]), &[1.0]),
+            [
+                "400×267 at 1×",
+                "800×533 at 1×",
+                "835×557 at 1×, for [810, 830] too"
+            ]
+        );
+        assert_eq!(
+            lines((1230, 820), widths(&[600, 1200]), &[1.0, 2.0]),
+            [
+                "600×400 at 1×",
+                "1230×820 at 1×, short of 2400, for [1200] too"
+            ]
+        );
+        assert_eq!(
+            lines((50, 9), widths(&[60]), &[1.0]),
+            ["50×9 at 1×, short of 60"]
+        );
+        assert_eq!(lines((50, 9), Extent::Own, &[1.0, 2.0]), ["50×9 at 1×"]);
+    }
+
+    #[test]
+    fn long_sides_and_parts_are_measured_their_own_way() {
+        assert_eq!(
+            lines((3000, 4000), Extent::LongSide(vec![500]), &[1.0, 1.5]),
+            ["375×500 at 1×", "563×750 at 1.5×"]
+        );
+        assert_eq!(
+            lines((3000, 30), Extent::Scale(0.333), &[1.0]),
+            ["999×10 at 1×"]
+        );
+        assert_eq!(
+            lines((300, 200), Extent::Scale(0.6), &[1.0, 2.0]),
+            ["180×120 at 1×", "300×200 at 2×, short of 360"]
+        );
+    }
+}

@@ -1,0 +1,274 @@
+use super::*;
+use crate::pixels::Orientation;
+use crate::source::{Delivery, Kind};
+
+fn original(name: &str, width: u32, height: u32) -> Original {
+    let probe = Probe {
+        kind: Kind::Jpeg,
+        stored: Size::new(width, height).expect("a size"),
+        orientation: Orientation::Upright,
+        alpha: false,
+        frames: 1,
+        delivery: Delivery::Whole,
+    };
+    Original::new(name.to_owned(), name.to_owned(), 1_000_000, probe)
+}
+
+fn wish(widths: &[u32], formats: &[Format], name: &str) -> Wish {
+    Wish {
+        extent: Extent::Widths(widths.to_vec()),
+        formats: formats.to_vec(),
+        name: name.parse().expect("a pattern"),
+        ..Wish::default()
+    }
+}
+
+fn place(name: &str, of: &[&str], wish: Wish) -> Place {
+    let globs = of.iter().map(|glob| Glob::new(glob).expect("a glob"));
+    Place {
+        name: name.to_owned(),
+        of: globs.collect(),
+        wish,
+    }
+}
+
+fn only(every: Wish) -> Site {
+    Site {
+        places: Vec::new(),
+        every: Some(every),
+    }
+}
+
+fn lines(plan: &Plan) -> String {
+    let mut lines = Vec::new();
+    for job in &plan.jobs {
+        lines.push(job.original.name.clone());
+        for (placement, size, piece) in job.pieces() {
+            lines.push(format!(
+                "  {}: {} {}",
+                placement.label(),
+                piece.name,
+                size.size
+            ));
+        }
+    }
+    lines.join("\n")
+}
+
+#[test]
+fn every_place_gets_its_pieces_and_the_rest_is_left_out() {
+    let mut turned = original("people/Ines Varga.jpg", 3000, 2000);
+    turned.probe.orientation = Orientation::QuarterClockwise;
+    turned.label.set(Field::Title, "Ines Varga, keeper");
+    let originals = vec![
+        original("banners/IMG_2041.JPG", 6000, 4000),
+        turned,
+        original("people/10.jpg", 900, 900),
+        original("people/2.JPG", 900, 900),
+        original("notes/chart.png", 900, 900),
+    ];
+    let card = wish(&[400], &[Format::WebP], "cards/{place}-{number:2}");
+    let mut crew = wish(
+        &[300],
+        &[Format::WebP, Format::Jpeg],
+        "{folders}/{title}-{width}",
+    );
+    crew.densities = vec![1.0, 2.0];
+    crew.min_size = Size::new(1000, 1000);
+    let mut site = Site {
+        places: vec![
+            place("crew", &["people/**"], crew),
+            place("card", &["people/*.jpg", "banners/*"], card),
+            place("room", &["rooms/**"], Wish::default()),
+        ],
+        every: None,
+    };
+    let plan = Plan::new(originals.clone(), &site).expect("no trouble");
+    insta::assert_snapshot!(lines(&plan), @r"
+    banners/IMG_2041.JPG
+      card: cards/card-01.webp 400×267
+    people/Ines Varga.jpg
+      crew: people/ines-varga-keeper-300.webp 300×450
+      crew: people/ines-varga-keeper-300.jpg 300×450
+      crew: people/ines-varga-keeper-600.webp 600×900
+      crew: people/ines-varga-keeper-600.jpg 600×900
+      card: cards/card-04.webp 400×600
+    people/10.jpg
+      crew: people/10-300.webp 300×300
+      crew: people/10-300.jpg 300×300
+      crew: people/10-600.webp 600×600
+      crew: people/10-600.jpg 600×600
+      card: cards/card-03.webp 400×400
+    people/2.JPG
+      crew: people/2-300.webp 300×300
+      crew: people/2-300.jpg 300×300
+      crew: people/2-600.webp 600×600
+      crew: people/2-600.jpg 600×600
+      card: cards/card-02.webp 400×400
+    ");
+    assert_eq!(
+        (plan.left_out.as_slice(), plan.idle.as_slice()),
+        (&[4][..], &["room".to_owned()][..])
+    );
+    let small = |job: &Job| job.placements[0].too_small.is_some();
+    assert_eq!(
+        plan.jobs.iter().map(small).collect::<Vec<_>>(),
+        [false, false, true, true]
+    );
+
+    site.every = Some(wish(&[200], &[Format::Png], "{title}"));
+    let plan = Plan::new(originals, &site).expect("no trouble");
+    assert!(lines(&plan).ends_with("[every]: chart.png 200×200") && plan.left_out.is_empty());
+}
+
+#[test]
+fn names_that_cannot_be_are_all_named() {
+    let originals = [
+        "a/logo.png",
+        "a/Logo.jpg",
+        "aux/x.jpg",
+        "b/ä.jpg",
+        "b/a.jpg",
+    ];
+    let mut originals: Vec<Original> = originals.map(|name| original(name, 500, 500)).to_vec();
+    originals.push(original(
+        &format!("{}/x.jpg", "deep".repeat(20) + &"/deeper".repeat(20)),
+        500,
+        500,
+    ));
+    let formats = [Format::WebP, Format::Jpeg];
+    let troubles = Plan::new(
+        originals.clone(),
+        &only(wish(&[300], &formats, "{folders}/{title}")),
+    )
+    .expect_err("four troubles");
+    let told: Vec<String> = troubles.iter().map(Trouble::to_string).collect();
+    insta::assert_snapshot!(told.join("\n").replace("/deeper", ""), @r#"
+    a/logo.png and a/Logo.jpg would both become a/logo.webp; rename one of them or give it a title
+    aux/x.jpg would become aux/x.webp, and "aux" cannot be a name on every system; rename it
+    b/ä.jpg and b/a.jpg would both become b/a.webp; rename one of them or give it a title
+    deepdeepdeepdeepdeepdeepdeepdeepdeepdeepdeepdeepdeepdeepdeepdeepdeepdeepdeepdeep/x.jpg would become a path of 227 bytes, above 180; shorten the names of its folders
+    "#);
+
+    let site = Site {
+        places: vec![
+            place("card", &["b/a.jpg"], wish(&[300, 200], &formats, "{title}")),
+            place("room", &["b/*"], wish(&[300], &formats, "Room/{number}")),
+            place("hall", &["b/*"], wish(&[300], &formats, "room/{number}")),
+        ],
+        every: None,
+    };
+    let troubles = Plan::new(originals, &site).expect_err("three troubles");
+    let told: Vec<String> = troubles.iter().map(Trouble::to_string).collect();
+    insta::assert_snapshot!(told.join("\n"), @r"
+    b/ä.jpg would become room/2.webp for room and for hall; put {place} into their names
+    two sizes of b/a.jpg would both become a.webp; put {width} into the name
+    b/a.jpg would become room/1.webp for room and for hall; put {place} into their names
+    ");
+}
+
+#[test]
+fn recipes_tell_apart_what_decides_the_bytes_and_nothing_else() {
+    let base = wish(&[300], &[Format::WebP], "{title}");
+    let recipe = |wish: &Wish, change: &dyn Fn(&mut Original)| {
+        let mut original = original("x.png", 901, 333);
+        change(&mut original);
+        let job = Job::new(original, wish);
+        job.pieces()
+            .map(|(_, _, piece)| piece.recipe.clone())
+            .next()
+    };
+    let plain = recipe(&base, &|_| {});
+    let same = [
+        recipe(
+            &Wish {
+                name: "{width}".parse().expect("a pattern"),
+                ..base.clone()
+            },
+            &|_| {},
+        ),
+        recipe(
+            &Wish {
+                backdrop: Backdrop([0; 3]),
+                ..base.clone()
+            },
+            &|_| {},
+        ),
+        recipe(&base, &|original| original.label.set(Field::Title, "Lamp")),
+        recipe(&base, &|original| {
+            original.credits.set(Field::Position, "1, 2")
+        }),
+    ];
+    assert!(same.iter().all(|recipe| *recipe == plain));
+    let other = [
+        recipe(
+            &Wish {
+                max_weight: Some(9),
+                ..base.clone()
+            },
+            &|_| {},
+        ),
+        recipe(
+            &Wish {
+                coding: CodingWish::Dial(9),
+                ..base.clone()
+            },
+            &|_| {},
+        ),
+        recipe(
+            &Wish {
+                extent: Extent::Own,
+                ..base.clone()
+            },
+            &|_| {},
+        ),
+        recipe(&base, &|original| {
+            original.credits.set(Field::Copyright, "Trust")
+        }),
+        recipe(&base, &|original| {
+            original.label.set(Field::Creator, "Ines")
+        }),
+    ];
+    assert!(other.iter().all(|recipe| *recipe != plain));
+}
+
+#[test]
+fn labels_go_before_what_holds_for_all_and_that_before_the_original() {
+    let mut original = original("x.jpg", 900, 600);
+    for (field, text) in [
+        (Field::Creator, "camera"),
+        (Field::Copyright, "camera"),
+        (Field::Position, "1, 2"),
+    ] {
+        original.credits.set(field, text);
+    }
+    original.label.set(Field::Credit, "sheet");
+    original.label.set(Field::Caption, "sheet");
+    let mut wish = Wish::default();
+    wish.credits.write.set(Field::Copyright, "all");
+    wish.credits.write.set(Field::Credit, "all");
+    let job = Job::new(original, &wish);
+    let credits = &job.placements[0].inscription.credits;
+    let found = Field::ALL.map(|field| credits.get(field).unwrap_or("-"));
+    assert_eq!(
+        found,
+        [
+            "-", "-", "-", "-", "camera", "all", "sheet", "-", "-", "-", "-"
+        ]
+    );
+}
+
+#[test]
+fn a_plan_survives_serialisation() {
+    let originals = vec![original("x.png", 901, 33)];
+    let plan = Plan::new(
+        originals,
+        &only(wish(&[300], &[Format::Avif], "{digest:6}")),
+    )
+    .expect("no trouble");
+    let text = serde_json::to_string(&plan).expect("a plan is plain data");
+    assert_eq!(
+        serde_json::from_str::<Plan>(&text).expect("its own text"),
+        plan
+    );
+}
