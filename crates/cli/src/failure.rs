@@ -67,10 +67,16 @@ pub enum Failure {
     Threads(#[from] rayon::ThreadPoolBuildError),
 }
 
+/// Of very many troubles the first few tell enough.
+const SHOWN: usize = 20;
+
 fn lines(troubles: &[Trouble]) -> String {
     // A name with a line break in it must not look like two troubles.
     let line = |trouble: &Trouble| wording::safe(&trouble.to_string());
-    let lines: Vec<String> = troubles.iter().map(line).collect();
+    let mut lines: Vec<String> = troubles.iter().take(SHOWN).map(line).collect();
+    if troubles.len() > SHOWN {
+        lines.push(format!("and {} more like these", troubles.len() - SHOWN));
+    }
     lines.join("\n")
 }
 

@@ -1,9 +1,10 @@
 //! `kiln label`: the label sheet made, filled up with new originals, and checked.
 
-use std::collections::HashSet;
+use std::collections::{BTreeMap, HashSet};
 use std::io::{self, Write};
 use std::process::ExitCode;
 
+use kiln_core::credits::Credits;
 use kiln_core::label;
 use kiln_core::plan::plain_name;
 use serde::Serialize;
@@ -42,36 +43,32 @@ struct FlawReport {
 /// Makes or fills up the sheet, checks it and says what is still to do.
 pub fn run(settings: &LabelSettings, channels: &Channels) -> Result<ExitCode, Failure> {
     let finding = find::find(&settings.originals, settings.out.as_deref())?;
-    let drawings = finding.left_out.iter().map(|aside| aside.name.clone());
-    let pictures = finding
-        .pictures
-        .iter()
-        .map(|picture| picture.original.name.clone());
-    let mut names: Vec<String> = pictures.chain(drawings).collect();
-    names.sort();
-    if names.is_empty() {
+    let nothing = Credits::default();
+    let drawings = finding.left_out.iter();
+    let drawings = drawings.map(|aside| (aside.name.as_str(), &nothing));
+    let pictures = finding.pictures.iter().map(|picture| &picture.original);
+    let pictures = pictures.map(|original| (original.name.as_str(), &original.credits));
+    let originals: BTreeMap<&str, &Credits> = pictures.chain(drawings).collect();
+    if originals.is_empty() {
         return Err(Failure::nothing_found(&settings.originals.paths));
     }
     let mut sheet = Sheet::open(&settings.labels)?;
     let known: HashSet<String> = sheet.by_name().into_keys().collect();
     // A broken picture is there all the same.
-    let broken = finding.refused.iter().map(|aside| &aside.name);
-    let there: HashSet<String> = names
-        .iter()
-        .chain(broken)
-        .map(|name| plain_name(name))
-        .collect();
-    let added: Vec<String> = names
-        .into_iter()
-        .filter(|name| !known.contains(&plain_name(name)))
+    let broken = finding.refused.iter().map(|aside| aside.name.as_str());
+    let there = originals.keys().copied().chain(broken).map(plain_name);
+    let there: HashSet<String> = there.collect();
+    let new = originals.iter();
+    let new: Vec<_> = new
+        .filter(|(name, _)| !known.contains(&plain_name(name)))
         .collect();
     let rows = sheet.labels.iter();
     let gone = rows.filter(|label| !there.contains(&plain_name(&label.file)));
     let gone: Vec<String> = gone.map(|label| label.file.clone()).collect();
-    for name in &added {
-        sheet.add(name)?;
+    for (name, said) in &new {
+        sheet.add(name, said)?;
     }
-    if !added.is_empty() {
+    if !new.is_empty() {
         sheet.save()?;
     }
     let report = Report {
@@ -80,7 +77,7 @@ pub fn run(settings: &LabelSettings, channels: &Channels) -> Result<ExitCode, Fa
         kiln: env!("CARGO_PKG_VERSION"),
         sheet: settings.labels.to_string_lossy().into_owned(),
         rows: sheet.labels.len(),
-        added,
+        added: new.iter().map(|(name, _)| (**name).to_owned()).collect(),
         flaws: flaws(&sheet),
         gone,
     };
@@ -112,6 +109,8 @@ fn flaws(sheet: &Sheet) -> Vec<FlawReport> {
             says: flaw.to_string(),
         }));
     }
+    let row = |file: &str| sheet.labels.iter().position(|label| label.file == file);
+    flaws.sort_by_key(|flaw| row(&flaw.file));
     flaws
 }
 

@@ -60,7 +60,7 @@ struct Dialect {
 }
 
 impl Sheet {
-    /// The sheet at a path; an empty one where there is none.
+    /// The sheet at a path; one with headings only where there is none, or nothing in it.
     pub fn open(path: &Path) -> Result<Sheet, Failure> {
         let sheet = |text, marked| Sheet {
             path: path.to_owned(),
@@ -71,30 +71,29 @@ impl Sheet {
             labels: Vec::new(),
             odd: Vec::new(),
         };
-        match fs::read(path) {
-            Ok(bytes) => {
-                let (encoding, marked) = match Encoding::for_bom(&bytes) {
-                    Some((encoding, _)) => (encoding, true),
-                    None if str::from_utf8(&bytes).is_ok() => (UTF_8, false),
-                    // Old spreadsheets save like this, without a word.
-                    None => (WINDOWS_1252, false),
-                };
-                let (text, _, _) = encoding.decode(&bytes);
-                // Another encoding could not hold every name; with the mark, UTF-8 is understood.
-                let mut sheet = sheet(&text, marked || encoding != UTF_8);
-                sheet.read()?;
-                Ok(sheet)
-            }
-            Err(error) if error.kind() == io::ErrorKind::NotFound => {
-                let mut fresh = sheet("", true);
-                // RFC 4180.
-                fresh.dialect.carriage_returns = true;
-                fresh.headings = COLUMNS.map(str::to_owned).to_vec();
-                fresh.text = fresh.line(&COLUMNS)?;
-                Ok(fresh)
-            }
-            Err(error) => Err(fresh_trouble(path, format!("cannot be read ({error})"))),
+        let bytes = match fs::read(path) {
+            Err(error) if error.kind() == io::ErrorKind::NotFound => Vec::new(),
+            read => read.map_err(|error| unfit(path, format!("cannot be read ({error})")))?,
+        };
+        let (encoding, marked) = match Encoding::for_bom(&bytes) {
+            Some((encoding, _)) => (encoding, true),
+            None if str::from_utf8(&bytes).is_ok() => (UTF_8, false),
+            // Old spreadsheets save like this, without a word.
+            None => (WINDOWS_1252, false),
+        };
+        let (text, _, _) = encoding.decode(&bytes);
+        if text.trim().is_empty() {
+            let mut fresh = sheet("", true);
+            // RFC 4180.
+            fresh.dialect.carriage_returns = true;
+            fresh.headings = COLUMNS.map(str::to_owned).to_vec();
+            fresh.text = fresh.line(&COLUMNS)?;
+            return Ok(fresh);
         }
+        // Another encoding could not hold every name; with the mark, UTF-8 is understood.
+        let mut sheet = sheet(&text, marked || encoding != UTF_8);
+        sheet.read()?;
+        Ok(sheet)
     }
 
     /// What it says of each original, by [`plain_name`].
@@ -107,12 +106,16 @@ impl Sheet {
         labels
     }
 
-    /// Puts a row for a new original behind the others.
-    pub fn add(&mut self, file: &str) -> Result<(), Failure> {
+    /// Puts a row for a new original behind the others, with what it says of itself.
+    pub fn add(&mut self, file: &str, said: &Credits) -> Result<(), Failure> {
         let cell = |heading: &String| match heading.as_str() {
             FILE => file,
             DECORATIVE => "no",
-            _ => "",
+            other => {
+                let mut fields = Field::ALL.into_iter();
+                let field = fields.find(|field| column(*field) == other);
+                field.and_then(|field| said.get(field)).unwrap_or_default()
+            }
         };
         let line = self.line(&self.headings.iter().map(cell).collect::<Vec<_>>())?;
         if !self.text.is_empty() && !self.text.ends_with('\n') {
@@ -121,7 +124,8 @@ impl Sheet {
         self.text.push_str(&line);
         self.labels.push(Label {
             file: file.to_owned(),
-            ..Label::default()
+            credits: said.clone(),
+            decorative: false,
         });
         Ok(())
     }
@@ -173,6 +177,10 @@ impl Sheet {
                 self.odd.push((file, says));
                 continue;
             }
+            if record.len() > self.headings.len() {
+                let says = "has more cells than the first line; put quotes around its texts";
+                self.odd.push((file.clone(), says.to_owned()));
+            }
             let decorative = match cell(DECORATIVE).map(str::to_lowercase).as_deref() {
                 None | Some("no" | "nein" | "non" | "false" | "0") => false,
                 Some("yes" | "ja" | "oui" | "true" | "1" | "x") => true,
@@ -184,7 +192,7 @@ impl Sheet {
             };
             let mut credits = Credits::default();
             for field in Field::ALL {
-                if let Some(text) = cell(&field.name().replace('-', " ")) {
+                if let Some(text) = cell(&column(field)) {
                     credits.set(field, text);
                 }
             }
@@ -215,15 +223,20 @@ impl Sheet {
     }
 
     fn trouble(&self, what: String) -> Failure {
-        fresh_trouble(&self.path, what)
+        unfit(&self.path, what)
     }
 }
 
-fn fresh_trouble(path: &Path, what: String) -> Failure {
+fn unfit(path: &Path, what: String) -> Failure {
     Failure::Sheet {
         path: path.to_owned(),
         what,
     }
+}
+
+/// The heading of a field.
+fn column(field: Field) -> String {
+    field.name().replace('-', " ")
 }
 
 /// A heading as this program writes it.

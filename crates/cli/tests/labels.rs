@@ -21,6 +21,7 @@ fn site() -> Scratch {
         b"<svg xmlns='http://www.w3.org/2000/svg' width='9' height='9'/>",
     );
     scratch.put("photos/broken.jpg", b"");
+    scratch.put("photos/said.jpg", &tagged());
     scratch
 }
 
@@ -38,12 +39,13 @@ fn a_sheet_is_made_and_filled_up_with_new_originals() {
         "\u{FEFF}file,title,alternative text,caption,keywords,creator,credit,licence,decorative\r\n\
          IMG_2041.JPG,,,,,,,,no\r\n\
          mark.svg,,,,,,,,no\r\n\
-         \"rooms/Überfahrt, spät.jpg\",,,,,,,,no\r\n"
+         \"rooms/Überfahrt, spät.jpg\",,,,,,,,no\r\n\
+         said.jpg,,,,,Camera,,,no\r\n"
     );
     let strict = scratch.kiln(&["label", "photos", "--strict"]);
     assert_eq!(strict.code, 1);
     assert!(
-        strict.stdout.contains("3 rows, no new picture"),
+        strict.stdout.contains("4 rows, no new picture"),
         "{}",
         strict.stdout
     );
@@ -64,7 +66,7 @@ fn sheets_of_every_dialect_are_read_and_what_is_in_them_stays() {
         scratch.put("labels.csv", &bytes);
         let report = scratch.fires(&["label", "photos", "--json"]);
         let report: Value = serde_json::from_str(&report).expect("JSON");
-        assert_eq!(report["added"].as_array().map(Vec::len), Some(2), "{name}");
+        assert_eq!(report["added"].as_array().map(Vec::len), Some(3), "{name}");
         let saved = fs::read(scratch.path("labels.csv")).expect("a sheet");
         match str::from_utf8(&bytes) {
             Ok(_) => assert!(saved.starts_with(&bytes), "{name}"),
@@ -90,24 +92,24 @@ fn what_is_odd_in_a_sheet_is_told() {
                  IMG_2041.JPG,IMG_2041,IMG_2041.JPG,perhaps\n\
                  IMG_2041.JPG,Second,,\n\
                  gone.jpg,Gone,Nothing,no\n\
-                 mark.svg,Mark,,yes\n";
+                 mark.svg,Mark,,yes\n\
+                 said.jpg,Said,One, two and three,no\n";
     scratch.put("labels.csv", sheet.as_bytes());
     insta::assert_snapshot!(scratch.fires(&["label", "photos"]));
-    for (sheet, says) in [
-        ("name,title\na,b\n", "labels.csv: has no column \"file\""),
-        ("", "labels.csv: has no column \"file\""),
-    ] {
-        scratch.put("labels.csv", sheet.as_bytes());
-        for command in ["label", "fire"] {
-            let done = scratch.kiln(&[command, "photos"]);
-            assert!(
-                done.code == 1 && done.stderr.contains(says),
-                "{}",
-                done.stderr
-            );
-            assert_eq!(text(&scratch), sheet);
-        }
+    let headless = "name,title\na,b\n";
+    scratch.put("labels.csv", headless.as_bytes());
+    for command in ["label", "fire"] {
+        let done = scratch.kiln(&[command, "photos"]);
+        let says = "labels.csv: has no column \"file\"";
+        assert!(
+            done.code == 1 && done.stderr.contains(says),
+            "{}",
+            done.stderr
+        );
+        assert_eq!(text(&scratch), headless);
     }
+    scratch.put("labels.csv", b"\r\n");
+    assert!(scratch.fires(&["label", "photos"]).contains("4 rows added"));
 }
 
 /// A camera's photo with a position, a creator and a copyright.

@@ -63,6 +63,8 @@ pub fn run(typed: &FireArgs, first: Settings, channels: &Channels) -> Result<Exi
                     channels.tell(&report, &settings)?;
                 }
             }
+            // Another run is at work there: it is waited for.
+            Err(Failure::Busy(_)) => continue,
             // A folder that is gone may come back; a name that cannot be may be changed.
             Err(failure) => channels.complain(&failure),
         }

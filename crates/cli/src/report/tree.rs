@@ -2,11 +2,15 @@
 
 use std::io::{self, Write};
 
+use unicode_width::UnicodeWidthStr;
+
 use super::{FiringReport, OriginalReport, PieceReport};
 use crate::grid::{FAINT, STRONG};
 use crate::wording;
 
 pub(super) fn write(out: &mut dyn Write, report: &FiringReport) -> io::Result<()> {
+    let names = report.originals.iter().flat_map(|o| same_size(&o.pieces));
+    let widest = names.map(|formats| names_of(formats).width()).max();
     for original in &report.originals {
         writeln!(
             out,
@@ -19,7 +23,7 @@ pub(super) fn write(out: &mut dyn Write, report: &FiringReport) -> io::Result<()
         let places = placed(original);
         for (index, pieces) in places.iter().enumerate() {
             let last = index + 1 == places.len();
-            place(out, pieces, last)?;
+            place(out, pieces, last, widest.unwrap_or(0))?;
         }
     }
     match report.originals.is_empty() {
@@ -36,7 +40,12 @@ fn placed(original: &OriginalReport) -> Vec<&[PieceReport]> {
         .collect()
 }
 
-fn place(out: &mut dyn Write, pieces: &[PieceReport], last: bool) -> io::Result<()> {
+/// The pieces of each size together.
+fn same_size(pieces: &[PieceReport]) -> impl Iterator<Item = &[PieceReport]> {
+    pieces.chunk_by(|a, b| a.size == b.size && a.place == b.place)
+}
+
+fn place(out: &mut dyn Write, pieces: &[PieceReport], last: bool, widest: usize) -> io::Result<()> {
     let (branch, trunk) = if last {
         ("└─", "  ")
     } else {
@@ -57,7 +66,7 @@ fn place(out: &mut dyn Write, pieces: &[PieceReport], last: bool) -> io::Result<
         lead = format!("{trunk} ");
     }
     // A picture without a place has its pieces at the first level.
-    let sizes: Vec<&[PieceReport]> = pieces.chunk_by(|a, b| a.size == b.size).collect();
+    let sizes: Vec<&[PieceReport]> = same_size(pieces).collect();
     for (index, formats) in sizes.iter().enumerate() {
         let end = index + 1 == sizes.len() && (last || !lead.is_empty());
         let branch = if end { "└─" } else { "├─" };
@@ -72,11 +81,12 @@ fn place(out: &mut dyn Write, pieces: &[PieceReport], last: bool) -> io::Result<
             let others: Vec<String> = piece.stands_for.iter().map(u32::to_string).collect();
             remarks.push(format!("for {} too", others.join(", ")));
         }
+        let names = names_of(formats);
+        let gap = " ".repeat(widest - names.width() + 2);
         writeln!(
             out,
-            "{FAINT}{lead}{branch}{FAINT:#} {}  {}  {FAINT}{}{FAINT:#}",
-            names(formats),
-            piece.size,
+            "{FAINT}{lead}{branch}{FAINT:#} {names}{gap}{:>9}  {FAINT}{}{FAINT:#}",
+            piece.size.to_string(),
             remarks.join(" · ")
         )?;
     }
@@ -84,7 +94,7 @@ fn place(out: &mut dyn Write, pieces: &[PieceReport], last: bool) -> io::Result<
 }
 
 /// The names of one size's pieces: where they differ in their extensions only, in one.
-fn names(formats: &[PieceReport]) -> String {
+fn names_of(formats: &[PieceReport]) -> String {
     let split: Option<Vec<(&str, &str)>> = formats
         .iter()
         .map(|piece| piece.name.rsplit_once('.'))

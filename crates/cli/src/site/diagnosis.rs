@@ -129,7 +129,7 @@ impl Source<'_> {
             let span = AnnotationKind::Primary
                 .span(wrong.span.clone())
                 .label(&label);
-            let snippet = Snippet::source(self.text).path(&path).annotation(span);
+            let snippet = Snippet::source(self.text).annotation(span);
             renderer.render(&[level.clone().primary_title(&title).element(snippet)])
         });
         told.collect::<Vec<_>>().join("\n\n")
