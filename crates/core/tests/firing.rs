@@ -2,20 +2,21 @@
 #![allow(missing_docs, clippy::expect_used, clippy::panic)]
 
 mod common;
+mod other_eyes;
 
-use std::io::Cursor;
 use std::ops::ControlFlow;
 
 use common::{colour, exif, jpeg_with, rgb};
 use jpeg_encoder::ColorType;
 use kiln_core::colour::ColourNote;
-use kiln_core::credits::{Credits, Field, Inscription};
+use kiln_core::credits::Field;
 use kiln_core::decode::Allowance;
 use kiln_core::encode::{self, Coding, Format};
 use kiln_core::pipeline::{self, Piece, Score};
 use kiln_core::pixels::{Channels, Raster, Size};
-use kiln_core::plan::{CodingWish, Extent, Job, Original, Wish};
-use kiln_core::source::{self, Nature};
+use kiln_core::plan::{CodingWish, Extent, Glob, Job, Original, Place, Plan, Site, Wish};
+use kiln_core::source::Nature;
+use other_eyes::read_back;
 
 const ALL: [Format; 4] = [Format::Jpeg, Format::Png, Format::WebP, Format::Avif];
 
@@ -54,47 +55,6 @@ fn fired(
         },
     );
     (pieces, note.expect("a sound original"))
-}
-
-/// Width, height and RGB(A) samples by a decoder that is not ours.
-fn read_back(format: Format, file: &[u8]) -> (u32, u32, usize, Vec<u8>) {
-    match format {
-        Format::Jpeg => {
-            let mut decoder = jpeg_decoder::Decoder::new(file);
-            let samples = decoder.decode().expect("a sound JPEG");
-            let info = decoder.info().expect("a header");
-            (info.width.into(), info.height.into(), 3, samples)
-        }
-        Format::WebP => {
-            let mut decoder =
-                image_webp::WebPDecoder::new(Cursor::new(file)).expect("a sound WebP");
-            let (width, height) = decoder.dimensions();
-            let channels = if decoder.has_alpha() { 4 } else { 3 };
-            let mut samples = vec![0; decoder.output_buffer_size().expect("small")];
-            decoder.read_image(&mut samples).expect("a sound WebP");
-            (width, height, channels, samples)
-        }
-        Format::Png => {
-            let mut decoder = png::Decoder::new(Cursor::new(file));
-            decoder.set_transformations(png::Transformations::ALPHA);
-            let mut reader = decoder.read_info().expect("a sound PNG");
-            let mut samples = vec![0; reader.output_buffer_size().expect("small")];
-            let info = reader.next_frame(&mut samples).expect("a sound PNG");
-            assert_eq!(info.color_type, png::ColorType::Rgba);
-            (info.width, info.height, 4, samples)
-        }
-        Format::Avif => {
-            let avif = avif_parse::read_avif(&mut &file[..]).expect("a sound AVIF");
-            let about = avif.primary_item_metadata().expect("an AV1 header");
-            let channels = if avif.alpha_item.is_some() { 4 } else { 3 };
-            (
-                about.max_frame_width.get(),
-                about.max_frame_height.get(),
-                channels,
-                Vec::new(),
-            )
-        }
-    }
 }
 
 #[test]
@@ -359,73 +319,6 @@ fn what_a_format_cannot_hold_is_refused_with_its_name() {
     ");
 }
 
-/// Every format, opaque and transparent, holds what was written into it: read by the EXIF
-/// library through the container and by our own reader, with the same pixels as before.
-#[test]
-fn credits_are_written_into_every_format_and_leave_the_pixels_alone() {
-    let mut credits = Credits::default();
-    credits.set(Field::Creator, "Ines Vargå; Tom Ost");
-    credits.set(Field::Copyright, "© Tern Point Trust");
-    credits.set(Field::Credit, "Tern Point Light");
-    credits.set(Field::Licence, "https://tern-point.example/licence");
-    credits.set(Field::Position, "58.441700, -3.092800");
-    credits.set(Field::Date, "2026-06-20T21:14:05");
-    let inscription = Inscription {
-        credits,
-        dots_per_inch: Some(300),
-    };
-    let blocks = inscription.blocks();
-    let opaque = common::rgb();
-    let clear = common::rgba();
-    for format in ALL {
-        for (channels, samples) in [(Channels::Rgb, &opaque), (Channels::Rgba, &clear)] {
-            let raster = Raster::new(common::size(), channels, samples.clone()).expect("a raster");
-            let coding = format
-                .dials()
-                .map_or(Coding::Lossless, |_| Coding::Dial(80));
-            let Ok(plain) = encode::encode(&raster, format, coding, Nature::Photo) else {
-                assert_eq!((format, channels), (Format::Jpeg, Channels::Rgba));
-                continue;
-            };
-            let file = encode::inscribe(plain.clone(), format, &blocks).expect("a known container");
-            assert!(
-                read_back(format, &file) == read_back(format, &plain),
-                "{format}"
-            );
-            let exif = exif_of(&file);
-            let text = |tag| {
-                exif.get_field(tag, ::exif::In::PRIMARY)
-                    .map(|f| f.display_value().to_string())
-            };
-            assert_eq!(
-                text(::exif::Tag::XResolution).as_deref(),
-                Some("300"),
-                "{format}"
-            );
-            assert_eq!(
-                text(::exif::Tag::GPSLatitude).as_deref(),
-                Some("58 deg 26 min 30.12 sec")
-            );
-            if format != Format::Avif {
-                let headers = source::headers(Cursor::new(&file)).expect("headers");
-                assert_eq!(headers.credits, inscription.credits, "{format}");
-                assert_eq!(
-                    headers.dots_per_inch.map(f64::round),
-                    Some(300.0),
-                    "{format}"
-                );
-            }
-            let nothing = Inscription::default().blocks();
-            assert!(encode::inscribe(plain.clone(), format, &nothing).expect("as it is") == plain);
-        }
-    }
-}
-
-fn exif_of(file: &[u8]) -> ::exif::Exif {
-    let read = ::exif::Reader::new().read_from_container(&mut Cursor::new(file));
-    read.expect("an EXIF block")
-}
-
 #[test]
 fn what_is_written_beside_the_pixels_counts_in_the_weight() {
     let file = common::jpeg();
@@ -440,4 +333,52 @@ fn what_is_written_beside_the_pixels_counts_in_the_weight() {
     let piece = fired(&file, &wish, None).0.remove(0).1;
     assert!(piece.fits && piece.file.len() < inscribed);
     assert_ne!(piece.coding, plain.coding, "it had to give way");
+}
+
+/// Places that want the same size of an original share one raster, and each gets its own file.
+#[test]
+fn one_decode_serves_several_places() {
+    let file = common::jpeg();
+    let alone = fired(&file, &wish(&[40], &[Format::Jpeg]), None)
+        .0
+        .remove(0)
+        .1;
+    let budget = alone.file.len() as u64 - 1;
+    let place = |name: &str, widths: &[u32], most: Option<u64>| Place {
+        name: name.to_owned(),
+        of: vec![Glob::new("**").expect("a glob")],
+        wish: Wish {
+            max_weight: most,
+            name: format!("{name}-{{width}}").parse().expect("a pattern"),
+            ..wish(widths, &[Format::Jpeg])
+        },
+    };
+    let site = Site {
+        places: vec![
+            place("card", &[20, 40], None),
+            place("light", &[40], Some(budget)),
+        ],
+        every: None,
+    };
+    let original = Original::new("x".into(), "x".into(), 9, common::probe(&file));
+    let plan = Plan::new(vec![original], &site).expect("no trouble");
+    let mut made = Vec::new();
+    pipeline::fire(
+        &file,
+        &plan.jobs[0],
+        Allowance::default(),
+        None,
+        |planned, piece| {
+            made.push((planned.name.clone(), piece.expect("a piece").file));
+            ControlFlow::Continue(())
+        },
+    )
+    .expect("a sound original");
+    let names: Vec<&str> = made.iter().map(|(name, _)| name.as_str()).collect();
+    assert_eq!(names, ["card-20.jpg", "card-40.jpg", "light-40.jpg"]);
+    assert_eq!(made[1].1, alone.file);
+    assert!(
+        made[2].1.len() as u64 <= budget,
+        "each keeps its own budget"
+    );
 }

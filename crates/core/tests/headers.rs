@@ -8,6 +8,7 @@ use std::io::Cursor;
 use common::{HEIGHT, WIDTH, exif, jpeg_with, png_chunk, rgb, rgba};
 use jpeg_encoder::{ColorType, Encoder, SamplingFactor};
 use kiln_core::colour;
+use kiln_core::credits::{Credits, Field, Inscription};
 use kiln_core::encode::{self, Coding, Format};
 use kiln_core::pixels::{Channels, Raster, Size};
 use kiln_core::source::{self, Headers, Kind, Model, Nature, ProbeError};
@@ -243,5 +244,82 @@ fn hostile_headers_end_at_once() {
         b"\0\0\0\x00meta\0\0\0\0",
     ] {
         assert!(source::headers(Cursor::new([&avif[..], tail].concat())).is_err());
+    }
+}
+
+/// XMP goes before IPTC and that before EXIF, in whatever order they stand in the file.
+#[test]
+fn of_what_a_picture_says_twice_the_newer_standard_holds() {
+    let mut exif = Credits::default();
+    for field in [
+        Field::Creator,
+        Field::Copyright,
+        Field::Caption,
+        Field::Date,
+    ] {
+        exif.set(field, "2026-06-20T21:14:05");
+    }
+    let exif = Inscription {
+        credits: exif,
+        dots_per_inch: None,
+    };
+    let exif = exif.blocks().exif.expect("an EXIF block");
+    let exif = (0xE1, [b"Exif\0\0", exif.as_slice()].concat());
+    let xmp = "http://ns.adobe.com/xap/1.0/\0<?xpacket?><x:xmpmeta xmlns:x='adobe:ns:meta/'>\
+        <rdf:RDF xmlns:rdf='http://www.w3.org/1999/02/22-rdf-syntax-ns#'>\
+        <rdf:Description xmlns:dc='http://purl.org/dc/elements/1.1/' \
+        xmlns:photoshop='http://ns.adobe.com/photoshop/1.0/' photoshop:Credit='as attribute'>\
+        <dc:creator><rdf:Seq><rdf:li>One</rdf:li><rdf:li>Two &amp; Co</rdf:li></rdf:Seq></dc:creator>\
+        </rdf:Description></rdf:RDF></x:xmpmeta>   <?xpacket end='w'?>";
+    let xmp = (0xE1, xmp.as_bytes().to_vec());
+    let dataset = |number: u8, text: &str| {
+        [&[0x1C, 2, number, 0, text.len() as u8], text.as_bytes()].concat()
+    };
+    let iim = [
+        dataset(80, "iptc"),
+        dataset(110, "iptc"),
+        dataset(116, "iptc"),
+    ]
+    .concat();
+    let mut block = [
+        b"Photoshop 3.0\08BIM\x04\x04\0\0".as_slice(),
+        &(iim.len() as u32).to_be_bytes(),
+        &iim,
+    ]
+    .concat();
+    block.resize(block.len().next_multiple_of(2), 0);
+    let iptc = (0xED, block);
+    let orders = [
+        [&exif, &iptc, &xmp],
+        [&exif, &xmp, &iptc],
+        [&iptc, &exif, &xmp],
+        [&iptc, &xmp, &exif],
+        [&xmp, &iptc, &exif],
+    ];
+    for order in orders {
+        let mut file = vec![0xFF, 0xD8];
+        for (marker, body) in order {
+            file.extend([0xFF, *marker]);
+            file.extend((body.len() as u16 + 2).to_be_bytes());
+            file.extend(body);
+        }
+        file.extend(&common::jpeg()[2..]);
+        let said = headers(&file).credits;
+        let markers: Vec<u8> = order
+            .iter()
+            .map(|(marker, body)| marker ^ body[0])
+            .collect();
+        assert_eq!(
+            said.get(Field::Creator),
+            Some("One; Two & Co"),
+            "{markers:?}"
+        );
+        assert_eq!(said.get(Field::Credit), Some("as attribute"), "{markers:?}");
+        assert_eq!(said.get(Field::Copyright), Some("iptc"), "{markers:?}");
+        assert_eq!(
+            said.get(Field::Date),
+            Some("2026-06-20T21:14:05"),
+            "{markers:?}"
+        );
     }
 }

@@ -182,3 +182,10 @@ pub fn measured(path: &Path) -> (u32, u32) {
     let size = common::probe(&file).stored;
     (size.width(), size.height())
 }
+
+/// How many pieces a ledger has as finished.
+pub fn finished(ledger: &serde_json::Value) -> usize {
+    let originals = ledger["originals"].as_object().expect("a map").values();
+    let pieces = originals.flat_map(|o| o["pieces"].as_object().expect("a map").values());
+    pieces.filter(|piece| !piece["made"].is_null()).count()
+}

@@ -93,25 +93,20 @@ fn is_address(licence: &str) -> bool {
     scheme && !licence.contains(char::is_whitespace)
 }
 
-/// Reads a packet. What it says goes before what was said by older means; a packet that is no
-/// sound XML says nothing.
-pub(crate) fn read(packet: &[u8], credits: &mut Credits) {
+/// Reads a packet; one that is no sound XML says nothing.
+pub(crate) fn read(packet: &[u8]) -> Credits {
+    let mut credits = Credits::default();
     let text = String::from_utf8_lossy(packet);
     // Around the XML stand processing instructions, padding and, in PNG, the chunk's own header.
-    let Some(start) = ["<x:xmpmeta", "<rdf:RDF"]
+    let starts = ["<x:xmpmeta", "<rdf:RDF"];
+    let ends = ["</x:xmpmeta>", "</rdf:RDF>"];
+    let start = starts.iter().find_map(|tag| text.find(tag));
+    let end = ends
         .iter()
-        .find_map(|tag| text.find(tag))
-    else {
-        return;
-    };
-    let Some(end) = ["</x:xmpmeta>", "</rdf:RDF>"]
-        .iter()
-        .find_map(|tag| Some(text.rfind(tag)? + tag.len()))
-    else {
-        return;
-    };
-    let Ok(document) = Document::parse(text.get(start..end).unwrap_or_default()) else {
-        return;
+        .find_map(|tag| Some(text.rfind(tag)? + tag.len()));
+    let xml = start.zip(end).and_then(|(start, end)| text.get(start..end));
+    let Ok(document) = Document::parse(xml.unwrap_or_default()) else {
+        return credits;
     };
     let (mut latitude, mut longitude) = (None, None);
     let descriptions = document
@@ -140,6 +135,7 @@ pub(crate) fn read(packet: &[u8], credits: &mut Credits) {
     if let (Some(latitude), Some(longitude)) = (latitude, longitude) {
         credits.set(Field::Position, &format!("{latitude:.6}, {longitude:.6}"));
     }
+    credits
 }
 
 fn field(namespace: &str, name: &str) -> Option<Field> {

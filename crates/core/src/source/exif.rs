@@ -3,6 +3,7 @@
 use exif::{Exif, In, Reader, Tag, Value};
 
 use super::Headers;
+use super::headers::Standard;
 use crate::credits::{Credits, Field};
 use crate::pixels::Orientation;
 
@@ -40,7 +41,7 @@ pub(super) fn read(block: &[u8], headers: &mut Headers) {
             .map(|dots| dots.to_f64() * if per_centimetre { 2.54 } else { 1.0 });
         headers.dots_per_inch = dots.filter(|dots| dots.is_finite());
     }
-    credits(&exif, &mut headers.credits);
+    headers.say(Standard::Exif, &credits(&exif));
     let ballast = &mut headers.ballast;
     ballast.thumbnail +=
         number(Tag::JPEGInterchangeFormatLength, In::THUMBNAIL).unwrap_or(0) as u64;
@@ -49,8 +50,8 @@ pub(super) fn read(block: &[u8], headers: &mut Headers) {
     ballast.copyright |= says(Tag::Copyright);
 }
 
-/// What EXIF says goes behind what IPTC and XMP say.
-fn credits(exif: &Exif, credits: &mut Credits) {
+fn credits(exif: &Exif) -> Credits {
+    let mut credits = Credits::default();
     let text = |tag| {
         let field = exif.get_field(tag, In::PRIMARY)?;
         match &field.value {
@@ -58,16 +59,16 @@ fn credits(exif: &Exif, credits: &mut Credits) {
             _ => None,
         }
     };
-    let mut offer = |field, text: Option<String>| {
+    let mut say = |field, text: Option<String>| {
         if let Some(text) = text {
-            credits.offer(field, &text);
+            credits.set(field, &text);
         }
     };
-    offer(Field::Caption, text(Tag::ImageDescription));
-    offer(Field::Creator, text(Tag::Artist));
-    offer(Field::Copyright, text(Tag::Copyright));
-    offer(Field::Camera, text(Tag::Model));
-    offer(Field::Date, text(Tag::DateTimeOriginal).and_then(dated));
+    say(Field::Caption, text(Tag::ImageDescription));
+    say(Field::Creator, text(Tag::Artist));
+    say(Field::Copyright, text(Tag::Copyright));
+    say(Field::Camera, text(Tag::Model));
+    say(Field::Date, text(Tag::DateTimeOriginal).and_then(dated));
     let degrees = |tag, side_tag| {
         let Value::Rational(parts) = &exif.get_field(tag, In::PRIMARY)?.value else {
             return None;
@@ -84,10 +85,11 @@ fn credits(exif: &Exif, credits: &mut Credits) {
     let latitude = degrees(Tag::GPSLatitude, Tag::GPSLatitudeRef);
     let longitude = degrees(Tag::GPSLongitude, Tag::GPSLongitudeRef);
     let both = latitude.zip(longitude);
-    offer(
+    say(
         Field::Position,
         both.map(|(latitude, longitude)| format!("{latitude:.6}, {longitude:.6}")),
     );
+    credits
 }
 
 /// `2026:06:20 21:14:05` as `2026-06-20T21:14:05`.

@@ -39,6 +39,16 @@ pub struct Headers {
     pub ballast: Ballast,
     /// What it says of itself in words.
     pub credits: Credits,
+    /// The same by the standard that it is said in.
+    said: [Credits; 3],
+}
+
+/// A standard for credits; what a later one says goes before what an earlier one says.
+#[derive(Clone, Copy)]
+pub(super) enum Standard {
+    Exif,
+    Iptc,
+    Xmp,
 }
 
 /// What the samples of a picture stand for.
@@ -118,7 +128,16 @@ impl Headers {
             icc: None,
             ballast: Ballast::default(),
             credits: Credits::default(),
+            said: Default::default(),
         }
+    }
+
+    /// Takes in what a block of a standard says.
+    pub(super) fn say(&mut self, standard: Standard, found: &Credits) {
+        let said = &mut self.said[standard as usize];
+        *said = std::mem::take(said).overlaid(found);
+        let [exif, iptc, xmp] = &self.said;
+        self.credits = exif.clone().overlaid(iptc).overlaid(xmp);
     }
 
     /// Keeps an ICC profile and counts its bytes.

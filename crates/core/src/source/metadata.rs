@@ -1,12 +1,13 @@
 //! XMP and IPTC: counted, looked through for what concerns privacy, and read for its credits.
 
 use super::Headers;
+use super::headers::Standard;
 use crate::credits::{self, Credits, Field};
 
 /// An XMP packet (ISO 16684-1). Whether properties are there is told by their names alone, so
 /// that a packet that is no sound XML still counts.
 pub(super) fn xmp(packet: &[u8], headers: &mut Headers) {
-    credits::read_xmp(packet, &mut headers.credits);
+    headers.say(Standard::Xmp, &credits::read_xmp(packet));
     let ballast = &mut headers.ballast;
     ballast.xmp += packet.len() as u64;
     let has = |name: &str| memchr::memmem::find(packet, name.as_bytes()).is_some();
@@ -51,9 +52,7 @@ pub(super) fn datasets(mut rest: &[u8], headers: &mut Headers) {
         Err(_) => body.iter().map(|&byte| char::from(byte)).collect(),
     };
     let mut found = Credits::default();
-    let Headers {
-        ballast, credits, ..
-    } = headers;
+    let ballast = &mut headers.ballast;
     while let [0x1C, record, dataset, high, low, body @ ..] = rest {
         let length = usize::from(u16::from_be_bytes([*high, *low]));
         if *record == 2 && length > 0 {
@@ -82,11 +81,7 @@ pub(super) fn datasets(mut rest: &[u8], headers: &mut Headers) {
         };
         rest = next;
     }
-    // XMP goes before IPTC, IPTC before EXIF, whatever their order in the file.
-    *credits = match ballast.xmp {
-        0 => std::mem::take(credits).overlaid(&found),
-        _ => found.overlaid(credits),
-    };
+    headers.say(Standard::Iptc, &found);
 }
 
 #[cfg(test)]
