@@ -1,7 +1,7 @@
 //! The three-lobed windowed sinc, cut into the weights of each target position.
 //!
-//! A target sample at position t covers the source around (t + ½) · scale − ½, with scale the
-//! source length over the target length. When the picture shrinks, the kernel is stretched by
+//! A target sample at position t covers the source around from + (t + ½) · scale − ½, with scale
+//! the source length over the target length. When the picture shrinks, the kernel is stretched by
 //! that scale, so that it removes what the smaller picture cannot hold (C. Duchon, "Lanczos
 //! filtering in one and two dimensions", J. Appl. Meteorology 18, 1979).
 
@@ -14,30 +14,71 @@ const LOBES: f64 = 3.0;
 /// Weights below this are left out; together they are far below a hundredth of a level.
 const NEGLIGIBLE: f64 = 1e-7;
 
+/// A sample this near to the border of a cell, in samples, lies on it, and within.
+const ON_THE_BORDER: f64 = 1e-6;
+
+/// A part of a row or a column of samples, and how many samples it becomes.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Span {
+    /// How many samples there are.
+    pub source: u32,
+    /// Where the part begins, in samples.
+    pub from: f64,
+    /// How long it is, in samples.
+    pub length: f64,
+    /// How many samples it becomes.
+    pub target: u32,
+}
+
 /// The weights of every target position along one axis.
 pub(super) struct Taps {
-    starts: Vec<usize>,
-    ends: Vec<usize>,
+    /// The first source sample that any position draws on, and the one behind the last.
+    reach: Range<usize>,
+    positions: Vec<Position>,
     weights: Vec<f32>,
 }
 
+/// What one target position draws on.
+#[derive(Clone, Debug)]
+struct Position {
+    sources: Range<usize>,
+    /// The sources that lie within the target sample itself: the result stays within what they
+    /// hold, which is what keeps halos away from edges.
+    cell: Range<usize>,
+    /// Where its weights begin.
+    weights: usize,
+}
+
+/// A target position with its weights.
+pub(super) struct Tap<'a> {
+    /// Its first source sample.
+    pub start: usize,
+    /// Its weights, for the source samples from there on.
+    pub weights: &'a [f32],
+    /// Its own cell, counted from its first source sample.
+    pub cell: Range<usize>,
+}
+
 impl Taps {
-    /// Weights for `source` samples that become `target` samples. At the edges the kernel is
-    /// cut off and what is left of it is scaled to a sum of 1.
-    pub(super) fn new(source: u32, target: u32) -> Self {
-        let scale = f64::from(source) / f64::from(target);
+    /// Weights for a span. Beyond its ends the samples around it are drawn on, where there are
+    /// any; at the edges of the source the kernel is cut off, and what is left of it is scaled
+    /// to a sum of 1.
+    pub(super) fn new(span: Span) -> Self {
+        let source = span.source as usize;
+        let scale = span.length / f64::from(span.target);
         let stretch = scale.max(1.0);
         let reach = LOBES * stretch;
         let mut taps = Taps {
-            starts: Vec::with_capacity(target as usize),
-            ends: Vec::with_capacity(target as usize),
+            reach: source..0,
+            positions: Vec::with_capacity(span.target as usize),
             weights: Vec::new(),
         };
         let mut exact: Vec<f64> = Vec::new();
-        for position in 0..target {
-            let centre = (f64::from(position) + 0.5) * scale - 0.5;
-            let mut start = (centre - reach).ceil().max(0.0) as usize;
-            let end = ((centre + reach).floor() as usize + 1).min(source as usize);
+        for position in 0..span.target {
+            let centre = span.from + (f64::from(position) + 0.5) * scale - 0.5;
+            let clip = |at: f64| at.clamp(0.0, source as f64) as usize;
+            let mut start = clip((centre - reach).ceil());
+            let end = clip((centre + reach).floor() + 1.0);
             exact.clear();
             exact.extend((start..end).map(|s| windowed_sinc((s as f64 - centre) / stretch)));
             let small = |weight: &f64| weight.abs() < NEGLIGIBLE;
@@ -46,34 +87,68 @@ impl Taps {
             let kept = &exact[leading..exact.len() - trailing];
             start += leading;
             let sum: f64 = kept.iter().sum();
+            let sources = start..start + kept.len();
+            // At least the two samples that it lies between.
+            let half = stretch / 2.0 + ON_THE_BORDER;
+            let first = (centre - half).ceil().min(centre.floor());
+            let last = (centre + half).floor().max(centre.ceil());
+            let cell = clip(first).max(sources.start)..clip(last + 1.0).min(sources.end);
+            taps.reach.start = taps.reach.start.min(sources.start);
+            taps.reach.end = taps.reach.end.max(sources.end);
+            taps.positions.push(Position {
+                sources,
+                cell,
+                weights: taps.weights.len(),
+            });
             taps.weights.extend(kept.iter().map(|w| (w / sum) as f32));
-            taps.starts.push(start);
-            taps.ends.push(start + kept.len());
         }
         taps
     }
 
     /// How many target positions there are.
     pub(super) fn len(&self) -> usize {
-        self.starts.len()
+        self.positions.len()
+    }
+
+    /// The source samples that are drawn on at all.
+    pub(super) fn reach(&self) -> Range<usize> {
+        self.reach.clone()
     }
 
     /// The source samples that a target position draws on.
     pub(super) fn sources(&self, position: usize) -> Range<usize> {
-        self.starts[position]..self.ends[position]
+        self.positions[position].sources.clone()
     }
 
-    /// Every target position with its first source sample and its weights.
-    pub(super) fn iter(&self) -> impl Iterator<Item = (usize, &[f32])> {
-        let mut at = 0;
-        self.starts
-            .iter()
-            .zip(&self.ends)
-            .map(move |(&start, &end)| {
-                let weights = &self.weights[at..at + end - start];
-                at += weights.len();
-                (start, weights)
-            })
+    /// The weight of a source sample for a target position; 0 where that does not draw on it.
+    pub(super) fn weight(&self, position: usize, source: usize) -> f32 {
+        let Position {
+            sources, weights, ..
+        } = &self.positions[position];
+        match sources.contains(&source) {
+            true => self.weights[weights + source - sources.start],
+            false => 0.0,
+        }
+    }
+
+    /// Whether a source sample lies within a target position's own cell.
+    pub(super) fn in_cell(&self, position: usize, source: usize) -> bool {
+        self.positions[position].cell.contains(&source)
+    }
+
+    /// A target position.
+    #[inline(always)]
+    pub(super) fn tap(&self, position: usize) -> Tap<'_> {
+        let Position {
+            sources,
+            cell,
+            weights,
+        } = &self.positions[position];
+        Tap {
+            start: sources.start,
+            weights: &self.weights[*weights..*weights + (sources.end - sources.start)],
+            cell: cell.start - sources.start..cell.end - sources.start,
+        }
     }
 }
 
@@ -93,22 +168,48 @@ fn windowed_sinc(x: f64) -> f64 {
 mod tests {
     use super::*;
 
+    fn span(source: u32, from: f64, length: f64, target: u32) -> Span {
+        Span {
+            source,
+            from,
+            length,
+            target,
+        }
+    }
+
     #[test]
-    fn weights_sum_to_one_and_stay_inside_the_source() {
-        for (source, target) in [(6000, 1200), (7, 7), (1, 1), (3, 2), (2, 5), (30_000, 1)] {
-            let taps = Taps::new(source, target);
-            assert_eq!(taps.len(), target as usize);
-            for (start, weights) in taps.iter() {
-                assert!(!weights.is_empty() && start + weights.len() <= source as usize);
-                assert!((weights.iter().sum::<f32>() - 1.0).abs() < 1e-5);
+    fn weights_sum_to_one_and_cells_lie_within_them() {
+        for span in [
+            span(6000, 0.0, 6000.0, 1200),
+            span(7, 0.0, 7.0, 7),
+            span(1, 0.0, 1.0, 1),
+            span(3, 0.0, 3.0, 2),
+            span(30_000, 0.0, 30_000.0, 1),
+            span(100, 33.4, 21.7, 5),
+            span(100, 99.5, 0.5, 1),
+        ] {
+            let taps = Taps::new(span);
+            assert_eq!(taps.len(), span.target as usize);
+            for position in 0..taps.len() {
+                let tap = taps.tap(position);
+                assert!(tap.start >= taps.reach().start);
+                assert!(tap.start + tap.weights.len() <= taps.reach().end);
+                assert!((tap.weights.iter().sum::<f32>() - 1.0).abs() < 1e-5);
+                assert!(
+                    !tap.cell.is_empty() && tap.cell.end <= tap.weights.len(),
+                    "{span:?}"
+                );
             }
         }
     }
 
     #[test]
     fn equal_lengths_take_each_sample_as_it_is() {
-        for (position, (start, weights)) in Taps::new(50, 50).iter().enumerate() {
-            assert_eq!((start, weights), (position, &[1.0][..]));
+        let taps = Taps::new(span(50, 20.0, 10.0, 10));
+        for position in 0..taps.len() {
+            let tap = taps.tap(position);
+            assert_eq!((tap.start, tap.weights), (position + 20, &[1.0][..]));
+            assert_eq!(tap.cell, 0..1);
         }
     }
 }
