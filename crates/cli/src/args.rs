@@ -35,7 +35,7 @@ pub enum Command {
     /// Look at the originals and write a kiln file that fits them.
     Init(InitArgs),
     /// Make the pieces: size, compress and write every picture found.
-    Fire(FireArgs),
+    Fire(Box<FireArgs>),
     /// Make and check the label sheet: titles, alternative texts, credits.
     Label(LabelArgs),
     /// Unpack the sample site of Tern Point Light and fire it.
@@ -73,6 +73,19 @@ pub struct FireArgs {
     /// A part of each picture's own size, such as 33%, instead of widths.
     #[arg(long, value_name = "PART", value_parser = wording::parse_scale, conflicts_with_all = ["width", "long_side"])]
     pub scale: Option<f64>,
+
+    /// Proportions that each picture is cropped to, such as 16:9. [default: its own]
+    #[arg(short, long, value_name = "W:H", value_parser = wording::parse_shape)]
+    pub shape: Option<kiln_core::pixels::Shape>,
+
+    /// What a crop is laid around: centre, auto (what draws the eye), or a point such as 0.5,0.3
+    /// as parts of width and height. [default: centre]
+    #[arg(long, value_name = "FOCUS", value_parser = wording::parse_focus)]
+    pub focus: Option<kiln_core::pixels::Focus>,
+
+    /// How a picture comes to its shape: crop, or pad with the backdrop. [default: crop]
+    #[arg(long, value_name = "FIT", value_parser = wording::parse_fit)]
+    pub fit: Option<kiln_core::pixels::Fit>,
 
     /// Device pixel ratios to make each size for. [default: 1]
     #[arg(short, long, value_name = "RATIO,…", value_delimiter = ',', value_parser = wording::parse_density)]

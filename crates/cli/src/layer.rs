@@ -2,7 +2,7 @@
 //! a place, a place over `[every]`, that over the defaults.
 
 use kiln_core::encode::Format;
-use kiln_core::pixels::{Backdrop, Size};
+use kiln_core::pixels::{Backdrop, Fit, Focus, Framing, Orientation, Shape, Size};
 use kiln_core::plan::{CodingWish, CreditsWish, Extent, Pattern, Wish};
 
 use crate::wording;
@@ -49,6 +49,16 @@ pub enum Bound {
 pub struct Layer {
     /// `width`, `long-side` or `scale`.
     pub extent: Option<Given<Extent>>,
+    /// `shape`.
+    pub shape: Option<Given<Shape>>,
+    /// `focus`.
+    pub focus: Option<Given<Focus>>,
+    /// `fit`.
+    pub fit: Option<Given<Fit>>,
+    /// `turn`.
+    pub turn: Option<Given<Orientation>>,
+    /// `mirror`.
+    pub mirror: Option<Given<Orientation>>,
     /// `densities`.
     pub densities: Option<Given<Vec<f64>>>,
     /// `formats`.
@@ -79,6 +89,11 @@ impl Layer {
     pub fn over(self, below: &Layer) -> Layer {
         Layer {
             extent: self.extent.or_else(|| below.extent.clone()),
+            shape: self.shape.or_else(|| below.shape.clone()),
+            focus: self.focus.or_else(|| below.focus.clone()),
+            fit: self.fit.or_else(|| below.fit.clone()),
+            turn: self.turn.or_else(|| below.turn.clone()),
+            mirror: self.mirror.or_else(|| below.mirror.clone()),
             densities: self.densities.or_else(|| below.densities.clone()),
             formats: self.formats.or_else(|| below.formats.clone()),
             bound: self.bound.or_else(|| below.bound.clone()),
@@ -99,6 +114,7 @@ impl Layer {
         };
         Wish {
             extent: given(&self.extent, usual.extent),
+            framing: self.framing(),
             densities: given(&self.densities, usual.densities),
             formats: given(&self.formats, usual.formats),
             max_weight,
@@ -107,6 +123,17 @@ impl Layer {
             backdrop: given(&self.backdrop, usual.backdrop),
             name: given(&self.name, usual.name),
             credits: credits.clone(),
+        }
+    }
+
+    fn framing(&self) -> Framing {
+        let usual = Framing::default();
+        let turn = given(&self.turn, Orientation::Upright);
+        Framing {
+            turn: turn.then(given(&self.mirror, Orientation::Upright)),
+            shape: self.shape.as_ref().map(|given| given.value),
+            focus: given(&self.focus, usual.focus),
+            fit: given(&self.fit, usual.fit),
         }
     }
 
@@ -135,8 +162,38 @@ impl Layer {
         if let Some(least) = wish.min_size {
             told.push(tell("min-size", least.to_string(), &self.min_size));
         }
-        if wish.formats.iter().any(|format| !format.holds_alpha()) {
+        told.extend(self.told_of_framing(wish));
+        let pads = wish.framing.fit == Fit::Pad;
+        if pads || wish.formats.iter().any(|format| !format.holds_alpha()) {
             told.push(tell("backdrop", wish.backdrop.to_string(), &self.backdrop));
+        }
+        told
+    }
+}
+
+impl Layer {
+    fn told_of_framing(&self, wish: &Wish) -> Vec<Told> {
+        let mut told = Vec::new();
+        if let Some(shape) = wish.framing.shape {
+            told.push(tell("shape", shape.to_string(), &self.shape));
+            told.push(match wish.framing.fit {
+                Fit::Crop => tell("focus", wish.framing.focus.to_string(), &self.focus),
+                Fit::Pad => tell("fit", "pad".to_owned(), &self.fit),
+            });
+        }
+        if let Some(turn) = &self.turn {
+            let degrees = wording::TURNS
+                .iter()
+                .find(|(_, turned)| *turned == turn.value);
+            let degrees = degrees.map_or("", |(degrees, _)| degrees);
+            told.push(tell("turn", degrees.to_owned(), &self.turn));
+        }
+        if let Some(mirror) = &self.mirror {
+            let sides = wording::MIRRORS
+                .iter()
+                .find(|(_, mirrored)| *mirrored == mirror.value);
+            let sides = sides.map_or("", |(sides, _)| sides);
+            told.push(tell("mirror", sides.to_owned(), &self.mirror));
         }
         told
     }

@@ -226,6 +226,11 @@ fn typed_layer(typed: &FireArgs) -> Layer {
     let formats = Some(wording::once(&typed.format)).filter(|formats| !formats.is_empty());
     Layer {
         extent: extent.and_then(Given::option),
+        shape: typed.shape.and_then(Given::option),
+        focus: typed.focus.and_then(Given::option),
+        fit: typed.fit.and_then(Given::option),
+        turn: None,
+        mirror: None,
         densities: densities.and_then(Given::option),
         formats: formats.and_then(Given::option),
         bound: weight

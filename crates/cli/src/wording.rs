@@ -2,7 +2,7 @@
 //! made safe for a terminal.
 
 use kiln_core::encode::Format;
-use kiln_core::pixels::Backdrop;
+use kiln_core::pixels::{Backdrop, Fit, Focus, NoFraming, Orientation, Shape};
 use kiln_core::plan::{Pattern, PatternError};
 use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
 
@@ -30,6 +30,59 @@ pub fn parse_scale(text: &str) -> Result<f64, String> {
         Ok(number) if number > 0.0 && number * unit <= 1.0 => Ok(number * unit),
         _ => Err("a scale is a part of the picture's own size, such as 33% or 0.5".to_owned()),
     }
+}
+
+/// `--shape`: a ratio.
+pub fn parse_shape(text: &str) -> Result<Shape, String> {
+    text.trim()
+        .parse()
+        .map_err(|error: NoFraming| error.to_string())
+}
+
+/// `--focus`: what a crop is laid around.
+pub fn parse_focus(text: &str) -> Result<Focus, String> {
+    text.trim()
+        .parse()
+        .map_err(|error: NoFraming| error.to_string())
+}
+
+/// `--fit`: how a picture is brought to a shape.
+pub fn parse_fit(text: &str) -> Result<Fit, String> {
+    match text.trim() {
+        "crop" => Ok(Fit::Crop),
+        "pad" => Ok(Fit::Pad),
+        _ => Err("a fit is crop or pad".to_owned()),
+    }
+}
+
+/// The turns, in degrees clockwise.
+pub const TURNS: [(&str, Orientation); 4] = [
+    ("0", Orientation::Upright),
+    ("90", Orientation::QuarterClockwise),
+    ("180", Orientation::UpsideDown),
+    ("270", Orientation::QuarterAnticlockwise),
+];
+
+/// The ways to mirror a picture.
+pub const MIRRORS: [(&str, Orientation); 2] = [
+    ("horizontal", Orientation::Mirrored),
+    ("vertical", Orientation::Flipped),
+];
+
+/// `turn`: degrees.
+pub fn parse_turn(text: &str) -> Result<Orientation, String> {
+    let turn = TURNS.iter().find(|(degrees, _)| *degrees == text.trim());
+    let turn = turn.map(|(_, turn)| *turn);
+    turn.ok_or_else(|| "a turn is 0, 90, 180 or 270 degrees clockwise".to_owned())
+}
+
+/// `mirror`: sides.
+pub fn parse_mirror(text: &str) -> Result<Orientation, String> {
+    let mirror = MIRRORS.iter().find(|(sides, _)| *sides == text.trim());
+    let mirror = mirror.map(|(_, mirror)| *mirror);
+    mirror.ok_or_else(|| {
+        "a mirror is horizontal (left and right change places) or vertical".to_owned()
+    })
 }
 
 /// `--name`: a pattern for names.

@@ -9,10 +9,10 @@ use crate::colour::{ColourNote, Working};
 use crate::credits::Blocks;
 use crate::decode::{self, Allowance, DecodeError};
 use crate::encode::{self, Coding, EncodeError, Format};
-use crate::pixels::{Channels, Raster, Size};
+use crate::pixels::{Backdrop, Channels, Fit, Focus, Framing, Raster, Size};
 use crate::plan::{CodingWish, Job, Placement, PlannedPiece};
-use crate::size::Sizer;
-use crate::source::Nature;
+use crate::size::{Sizer, focus};
+use crate::source::{Nature, Probe};
 
 /// A visual score of a finished file against the raster that it was made from, 0 to 100.
 pub type Score<'a> = dyn Fn(&Raster, Format, &[u8]) -> f32 + Sync + 'a;
@@ -54,12 +54,13 @@ pub fn fire(
     score: Option<&Score<'_>>,
     mut deliver: impl FnMut(&PlannedPiece, Result<Piece, EncodeError>) -> ControlFlow<()>,
 ) -> Result<Option<ColourNote>, FireError> {
-    let sizes = distinct_sizes(job);
-    let (rasters, note) = sized(bytes, job, &sizes, allowance)?;
+    let cuts = cuts(job);
+    let (rasters, note) = sized(bytes, &job.original.probe, &cuts, allowance)?;
     for placement in &job.placements {
         let blocks = placement.inscription.blocks();
         for planned in &placement.sizes {
-            let Some(index) = sizes.iter().position(|size| *size == planned.size) else {
+            let cut = Cut::of(placement, planned.size);
+            let Some(index) = cuts.iter().position(|known| *known == cut) else {
                 continue;
             };
             let studio = Studio::new(&rasters[index], placement, &blocks, score);
@@ -74,47 +75,75 @@ pub fn fire(
     Ok(note)
 }
 
-/// The pixel sizes of a job, each once: several places may want the same.
-fn distinct_sizes(job: &Job) -> Vec<Size> {
-    let mut sizes: Vec<Size> = Vec::new();
-    for planned in job.placements.iter().flat_map(|p| &p.sizes) {
-        if !sizes.contains(&planned.size) {
-            sizes.push(planned.size);
+/// One raster that a job needs: several places may want the same.
+#[derive(Clone, Copy, PartialEq)]
+struct Cut {
+    framing: Framing,
+    size: Size,
+    /// What fills a padded picture up.
+    backdrop: Option<Backdrop>,
+}
+
+impl Cut {
+    fn of(placement: &Placement, size: Size) -> Cut {
+        let Placement {
+            framing, backdrop, ..
+        } = placement;
+        Cut {
+            framing: *framing,
+            size,
+            backdrop: (framing.fit == Fit::Pad).then_some(*backdrop),
         }
     }
-    sizes
+}
+
+/// The rasters of a job, each once.
+fn cuts(job: &Job) -> Vec<Cut> {
+    let mut cuts: Vec<Cut> = Vec::new();
+    for placement in &job.placements {
+        for planned in &placement.sizes {
+            let cut = Cut::of(placement, planned.size);
+            if !cuts.contains(&cut) {
+                cuts.push(cut);
+            }
+        }
+    }
+    cuts
 }
 
 /// About how many bytes a job holds at its peak, beside its original's file.
 pub fn memory(job: &Job) -> u64 {
     let stored = job.original.probe.stored;
     let row = u64::from(stored.width()) * 16;
-    let rasters = |size: &Size| size.pixels() * 4 + row * 10;
+    let rasters = |cut: &Cut| cut.size.pixels() * 4 + row * 10;
     let encoders = job
         .pieces()
         .map(|(_, s, piece)| encode::memory(s.size, piece.format));
     let decoding = decode::memory(&job.original.probe);
-    let held: u64 = distinct_sizes(job).iter().map(rasters).sum();
+    let held: u64 = cuts(job).iter().map(rasters).sum();
     // The decoder is gone before the first encoder starts.
     held + decoding.max(encoders.max().unwrap_or(0))
 }
 
-/// All sizes of an original from one pass over its rows, upright.
+/// All rasters of an original from one pass over its rows, upright and framed.
 fn sized(
     bytes: &[u8],
-    job: &Job,
-    sizes: &[Size],
+    probe: &Probe,
+    cuts: &[Cut],
     allowance: Allowance,
 ) -> Result<(Vec<Raster>, Option<ColourNote>), FireError> {
-    let probe = &job.original.probe;
+    let small = match cuts.iter().any(|cut| cut.framing.wants_look()) {
+        true => Some(small(bytes, probe, allowance)?),
+        false => None,
+    };
     let mut rows = decode::open(bytes, probe, allowance)?;
     let (mut working, note) = Working::new(rows.form());
     let channels = working.channels();
-    let stored = |upright| probe.orientation.apply_to_size(upright);
-    let mut sizers: Vec<Sizer> = sizes
-        .iter()
-        .map(|size| Sizer::new(probe.stored, stored(*size), channels))
-        .collect();
+    let sizer = |cut: &Cut| {
+        let focus = point(&cut.framing, small.as_ref());
+        framed_sizer(probe, cut, focus, channels)
+    };
+    let mut sizers: Vec<Sizer> = cuts.iter().map(sizer).collect();
     let mut light = Vec::new();
     for _ in 0..probe.stored.height() {
         working.row(rows.next_row()?, &mut light);
@@ -122,11 +151,57 @@ fn sized(
             sizer.push(&light);
         }
     }
-    let rasters = sizers.into_iter().map(|sizer| {
+    let rasters = sizers.into_iter().zip(cuts).map(|(sizer, cut)| {
         let raster = sizer.finish().ok_or(FireError::RowsMissing)?;
-        Ok(probe.orientation.apply(raster))
+        let raster = probe.orientation.then(cut.framing.turn).apply(raster);
+        Ok(match cut.backdrop {
+            Some(backdrop) => raster.padded(cut.size, backdrop),
+            None => raster,
+        })
     });
     Ok((rasters.collect::<Result<_, FireError>>()?, note))
+}
+
+/// A small copy of an upright picture, to be looked at.
+fn small(bytes: &[u8], probe: &Probe, allowance: Allowance) -> Result<Raster, FireError> {
+    let mut rows = decode::open_coarse(bytes, probe, allowance)?;
+    let form = rows.form().clone();
+    let (mut working, _) = Working::new(&form);
+    let long_side = focus::LOOKED_AT.min(form.size.long_side());
+    let size = Framing::default().frame(form.size).at_long_side(long_side);
+    let mut sizer = Sizer::new(form.size, size, working.channels());
+    let mut light = Vec::new();
+    for _ in 0..form.size.height() {
+        working.row(rows.next_row()?, &mut light);
+        sizer.push(&light);
+    }
+    let raster = sizer.finish().ok_or(FireError::RowsMissing)?;
+    Ok(probe.orientation.apply(raster))
+}
+
+/// The point that a crop is laid around, as parts of width and height.
+fn point(framing: &Framing, small: Option<&Raster>) -> (f64, f64) {
+    match (framing.focus, small) {
+        (Focus::Point(x, y), _) => (x, y),
+        (Focus::Auto, Some(small)) if framing.wants_look() => {
+            focus::find(&framing.turn.apply(small.clone()), framing)
+        }
+        _ => (0.5, 0.5),
+    }
+}
+
+/// A sizer that makes a cut, as stored.
+fn framed_sizer(probe: &Probe, cut: &Cut, focus: (f64, f64), channels: usize) -> Sizer {
+    let orientation = probe.orientation.then(cut.framing.turn);
+    let turned = orientation.apply_to_size(probe.stored);
+    let stored = |size| orientation.apply_to_size(size);
+    if cut.backdrop.is_some() {
+        let inner = cut.framing.within(probe.upright(), cut.size);
+        return Sizer::new(probe.stored, stored(inner), channels);
+    }
+    let region = cut.framing.region(turned, focus);
+    let region = orientation.stored_region(region, probe.stored);
+    Sizer::of_region(probe.stored, region, stored(cut.size), channels)
 }
 
 /// A sized raster, ready to be encoded in any format.

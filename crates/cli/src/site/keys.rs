@@ -135,41 +135,31 @@ const KEYS: [Key; 20] = [
         layer.name = Some(Given { value, origin });
         Ok(())
     }),
-    later("shape", |value| {
-        let sides = |text: &str| {
-            let (width, height) = text.split_once(':')?;
-            let side = |text: &str| {
-                text.trim()
-                    .parse()
-                    .ok()
-                    .filter(|s: &f64| *s > 0.0 && s.is_finite())
-            };
-            Some((side(width)?, side(height)?))
-        };
-        check(
-            value,
-            |text| sides(text).is_some(),
-            "it is a ratio of width to height, such as \"16:9\"",
-        )
+    take("shape", |layer, value, origin| {
+        let value = one(value, wording::parse_shape)?;
+        layer.shape = Some(Given { value, origin });
+        Ok(())
     }),
-    later("focus", |value| {
-        let part = |text: &str| {
-            text.trim()
-                .parse()
-                .is_ok_and(|p: f64| (0.0..=1.0).contains(&p))
-        };
-        let point = |text: &str| {
-            text.split_once(',')
-                .is_some_and(|(x, y)| part(x) && part(y))
-        };
-        let known = |text: &str| ["centre", "auto"].contains(&text) || point(text);
-        check(
-            value,
-            known,
-            "it is centre, auto, or a point such as \"0.5,0.3\", each from 0 to 1",
-        )
+    take("focus", |layer, value, origin| {
+        let value = one(value, wording::parse_focus)?;
+        layer.focus = Some(Given { value, origin });
+        Ok(())
     }),
-    later("fit", |value| among(value, &["crop", "pad"])),
+    take("fit", |layer, value, origin| {
+        let value = one(value, wording::parse_fit)?;
+        layer.fit = Some(Given { value, origin });
+        Ok(())
+    }),
+    take("turn", |layer, value, origin| {
+        let value = one(value, wording::parse_turn)?;
+        layer.turn = Some(Given { value, origin });
+        Ok(())
+    }),
+    take("mirror", |layer, value, origin| {
+        let value = one(value, wording::parse_mirror)?;
+        layer.mirror = Some(Given { value, origin });
+        Ok(())
+    }),
     later("look", |value| {
         check(value, |text| is_look(text, true), LOOK)
     }),
@@ -180,8 +170,6 @@ const KEYS: [Key; 20] = [
     later("pace", |value| {
         among(value, &["quick", "steady", "patient"])
     }),
-    later("turn", |value| among(value, &["0", "90", "180", "270"])),
-    later("mirror", |value| among(value, &["horizontal", "vertical"])),
     later("sharpen", |value| among(value, &["none", "soft", "crisp"])),
 ];
 

@@ -1,8 +1,10 @@
 //! Rasters, alpha states as types, and geometry.
 
+mod framing;
 mod orientation;
 mod raster;
 
+pub use framing::{Fit, Focus, Frame, Framing, NoFraming, Region, Shape};
 pub use orientation::Orientation;
 pub use raster::{Backdrop, Channels, Raster};
 
@@ -69,15 +71,6 @@ impl Size {
         Size {
             width,
             height: height.clamp(1, u64::from(Self::MAX_SIDE)) as u32,
-        }
-    }
-
-    /// The size with the same proportions and a longer side of another length; the shorter one
-    /// is rounded as in [`Size::at_width`].
-    pub fn at_long_side(self, side: u32) -> Self {
-        match self.width >= self.height {
-            true => self.at_width(side),
-            false => self.turned().at_width(side).turned(),
         }
     }
 

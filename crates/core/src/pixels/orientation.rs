@@ -2,7 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
-use super::{Raster, Size};
+use super::{Raster, Region, Size};
 
 /// How the stored rows must be turned to stand upright: the EXIF orientation tag, 1 to 8
 /// (Exif 2.32, table 4, tag 274).
@@ -65,6 +65,60 @@ impl Orientation {
         }
     }
 
+    /// The one orientation that does what this one does, and then another.
+    pub fn then(self, next: Orientation) -> Orientation {
+        // Any picture without symmetry tells them apart; 3 × 2 pixels do.
+        const SAMPLE: Size = Size {
+            width: 3,
+            height: 2,
+        };
+        let between = self.apply_to_size(SAMPLE);
+        let both = |x, y| {
+            let (x, y) = next.stored_position(x, y, between);
+            self.stored_position(x, y, SAMPLE)
+        };
+        let turned = next.apply_to_size(between);
+        let same = |candidate: &Orientation| {
+            candidate.apply_to_size(SAMPLE) == turned
+                && (0..turned.height).all(|y| {
+                    (0..turned.width).all(|x| candidate.stored_position(x, y, SAMPLE) == both(x, y))
+                })
+        };
+        Self::ALL.into_iter().find(same).unwrap_or(self)
+    }
+
+    /// The part of a stored picture that a part of the upright one shows.
+    pub fn stored_region(self, upright: Region, stored: Size) -> Region {
+        use Orientation::*;
+        let (right, bottom) = (f64::from(stored.width), f64::from(stored.height));
+        let Region {
+            x,
+            y,
+            width,
+            height,
+        } = upright;
+        let (width, height) = match self.swaps_sides() {
+            true => (height, width),
+            false => (width, height),
+        };
+        let (x, y) = match self {
+            Upright => (x, y),
+            Mirrored => (right - x - width, y),
+            UpsideDown => (right - x - width, bottom - y - height),
+            Flipped => (x, bottom - y - height),
+            Transposed => (y, x),
+            QuarterClockwise => (y, bottom - x - height),
+            Transversed => (right - y - width, bottom - x - height),
+            QuarterAnticlockwise => (right - y - width, x),
+        };
+        Region {
+            x,
+            y,
+            width,
+            height,
+        }
+    }
+
     /// The stored position (column, row) that an upright position shows.
     fn stored_position(self, x: u32, y: u32, stored: Size) -> (u32, u32) {
         use Orientation::*;
@@ -97,6 +151,40 @@ mod tests {
     use crate::pixels::Channels;
 
     /// A 3×2 picture whose upright form reads `abc/def`, stored as each EXIF number says.
+    #[test]
+    fn two_turns_are_one_and_regions_turn_with_their_picture() {
+        let size = Size::new(4, 3).expect("a size");
+        let samples = (0..12u8).flat_map(|i| [i, 0, 0]).collect();
+        let raster = Raster::new(size, crate::pixels::Channels::Rgb, samples).expect("whole rows");
+        for first in Orientation::ALL {
+            for second in Orientation::ALL {
+                let twice = second.apply(first.apply(raster.clone()));
+                assert_eq!(
+                    first.then(second).apply(raster.clone()),
+                    twice,
+                    "{first:?} {second:?}"
+                );
+            }
+            // One upright pixel as a region, and the stored pixel that it shows.
+            let upright = first.apply(raster.clone());
+            let region = Region {
+                x: 1.0,
+                y: 2.0,
+                width: 1.0,
+                height: 1.0,
+            };
+            let stored = first.stored_region(region, size);
+            let at = |raster: &Raster, x: f64, y: f64| {
+                raster.samples()[(y as usize * raster.size().width() as usize + x as usize) * 3]
+            };
+            assert_eq!(
+                at(&upright, 1.0, 2.0),
+                at(&raster, stored.x, stored.y),
+                "{first:?}"
+            );
+        }
+    }
+
     #[test]
     fn all_eight_orientations_stand_upright() {
         let stored: [(u32, &[&str]); 8] = [

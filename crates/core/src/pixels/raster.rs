@@ -116,6 +116,27 @@ impl Raster {
         }
     }
 
+    /// In the middle of a larger one that is filled with a plain colour.
+    pub fn padded(&self, size: Size, backdrop: Backdrop) -> Raster {
+        let step = self.channels.count();
+        let [r, g, b] = backdrop.0;
+        let pixel = [r, g, b, 255];
+        let mut samples = pixel[..step].repeat(size.pixels() as usize);
+        let left = (size.width().saturating_sub(self.size.width()) / 2) as usize;
+        let top = (size.height().saturating_sub(self.size.height()) / 2) as usize;
+        let pitch = size.width() as usize * step;
+        for (target, row) in samples.chunks_exact_mut(pitch).skip(top).zip(self.rows()) {
+            let room = target.get_mut(left * step..).unwrap_or_default();
+            let length = room.len().min(row.len());
+            room[..length].copy_from_slice(&row[..length]);
+        }
+        Raster {
+            size,
+            channels: self.channels,
+            samples,
+        }
+    }
+
     /// A raster of another size whose pixel at (x, y) is this one's at `from(x, y)`.
     pub(super) fn rearranged(&self, size: Size, from: impl Fn(u32, u32) -> (u32, u32)) -> Raster {
         let step = self.channels.count();

@@ -16,7 +16,7 @@ pub use trouble::Trouble;
 
 use crate::credits::{Credits, Field, Inscription};
 use crate::encode::Format;
-use crate::pixels::{Backdrop, Size};
+use crate::pixels::{Backdrop, Fit, Framing, Size};
 use crate::source::Probe;
 use name::Filling;
 
@@ -66,11 +66,14 @@ pub struct Placement {
     pub place: Option<String>,
     /// The size that the place would want at least, where the original is smaller.
     pub too_small: Option<Size>,
+    /// Which part of it is shown, and how.
+    pub framing: Framing,
     /// The most that a piece may weigh, in bytes.
     pub max_weight: Option<u64>,
     /// How samples shall be coded.
     pub coding: CodingWish,
-    /// What stands behind transparent pixels in a format without transparency.
+    /// What stands behind transparent pixels in a format without transparency, and around a
+    /// padded picture.
     pub backdrop: Backdrop,
     /// What is written into the pieces beside their pixels.
     pub inscription: Inscription,
@@ -272,13 +275,14 @@ fn placement(
     let mut placement = Placement {
         place: place.map(str::to_owned),
         too_small: wish.min_size.filter(|least| !fills(least)),
+        framing: wish.framing,
         max_weight: wish.max_weight,
         coding: wish.coding,
         backdrop: wish.backdrop,
         inscription: wish.credits.inscription(&original.credits, &original.label),
         sizes: Vec::new(),
     };
-    for target in sizes::targets(own, &wish.extent, &wish.densities) {
+    for target in sizes::targets(wish.framing.frame(own), &wish.extent, &wish.densities) {
         let piece = |&format: &Format| {
             let recipe = recipe(&placement, target.size, format);
             let content = original.digest.as_deref().unwrap_or_default();
@@ -316,11 +320,11 @@ fn placement(
 fn recipe(placement: &Placement, size: Size, format: Format) -> String {
     let version = env!("CARGO_PKG_VERSION");
     let decisive = (
-        (version, size, format),
+        (version, size, format, placement.framing),
         placement.max_weight,
         placement.coding,
-        // Only where there is no transparency does it matter what stands behind it.
-        (!format.holds_alpha()).then_some(placement.backdrop),
+        // It matters where there is no transparency, and around a padded picture.
+        (!format.holds_alpha() || placement.framing.fit == Fit::Pad).then_some(placement.backdrop),
         &placement.inscription,
     );
     // Plain data without maps keyed by anything but names: it always serialises.

@@ -7,13 +7,15 @@ use super::name::{Pattern, plain_name};
 use super::sizes::Extent;
 use crate::credits::{Credits, Field, Inscription};
 use crate::encode::Format;
-use crate::pixels::{Backdrop, Size};
+use crate::pixels::{Backdrop, Framing, Size};
 
 /// What is wanted of every original of a place.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Wish {
     /// How large it is displayed.
     pub extent: Extent,
+    /// Which part is shown, and how.
+    pub framing: Framing,
     /// Device pixel ratios that each measure is made for.
     pub densities: Vec<f64>,
     /// The formats to make.
@@ -37,6 +39,7 @@ impl Default for Wish {
     fn default() -> Self {
         Wish {
             extent: Extent::Own,
+            framing: Framing::default(),
             densities: vec![1.0],
             formats: vec![Format::WebP],
             max_weight: None,

@@ -3,7 +3,7 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::pixels::Size;
+use crate::pixels::{Frame, Size};
 
 /// Of two measures, the smaller is left out where the larger is at most this many times as long:
 /// no browser and no eye gains by the difference.
@@ -32,8 +32,9 @@ pub(super) struct Target {
     pub stands_for: Vec<u32>,
 }
 
-/// The sizes of a picture of a size, the smallest first.
-pub(super) fn targets(own: Size, extent: &Extent, densities: &[f64]) -> Vec<Target> {
+/// The sizes of a framed picture, the smallest first.
+pub(super) fn targets(frame: Frame, extent: &Extent, densities: &[f64]) -> Vec<Target> {
+    let own = frame.whole();
     let by_long_side = matches!(extent, Extent::LongSide(_));
     let measure = |size: Size| match by_long_side {
         true => size.long_side(),
@@ -82,8 +83,8 @@ pub(super) fn targets(own: Size, extent: &Extent, densities: &[f64]) -> Vec<Targ
             }
             _ => targets.push(Target {
                 size: match by_long_side {
-                    true => own.at_long_side(pixels),
-                    false => own.at_width(pixels),
+                    true => frame.at_long_side(pixels),
+                    false => frame.at_width(pixels),
                 },
                 density,
                 ..whole(own)
@@ -106,6 +107,7 @@ fn whole(own: Size) -> Target {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::pixels::Framing;
 
     fn lines(own: (u32, u32), extent: Extent, densities: &[f64]) -> Vec<String> {
         let own = Size::new(own.0, own.1).expect("a size");
@@ -119,7 +121,11 @@ mod tests {
             }
             line
         };
-        targets(own, &extent, densities).iter().map(line).collect()
+        let frame = Framing::default().frame(own);
+        targets(frame, &extent, densities)
+            .iter()
+            .map(line)
+            .collect()
     }
 
     #[test]

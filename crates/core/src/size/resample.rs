@@ -17,7 +17,7 @@ use pulp::Arch;
 use super::bodies::{self, Open, Share};
 use super::kernel::{Span, Taps};
 use crate::colour::to_srgb;
-use crate::pixels::{Channels, Raster, Size};
+use crate::pixels::{Channels, Raster, Region, Size};
 
 /// Source rows that are added at a time: more would save little traffic and hold more rows.
 const BATCH: usize = 4;
@@ -49,18 +49,32 @@ pub struct Sizer {
 impl Sizer {
     /// Prepares for rows of `source.width() × channels` floats, `channels` 3 or 4.
     pub fn new(source: Size, target: Size, channels: usize) -> Self {
-        let axis = |source: u32, target: u32| {
+        let whole = Region {
+            x: 0.0,
+            y: 0.0,
+            width: f64::from(source.width()),
+            height: f64::from(source.height()),
+        };
+        Self::of_region(source, whole, target, channels)
+    }
+
+    /// The same for a part of the picture, which need not begin or end on a pixel. Rows and
+    /// columns that no result draws on are passed over.
+    pub fn of_region(source: Size, region: Region, target: Size, channels: usize) -> Self {
+        let axis = |source, from, length, target| {
             Taps::new(Span {
                 source,
-                from: 0.0,
-                length: f64::from(source),
+                from,
+                length,
                 target,
             })
         };
+        let columns = axis(source.width(), region.x, region.width, target.width());
+        let lines = axis(source.height(), region.y, region.height, target.height());
         Sizer {
             arch: Arch::new(),
-            columns: axis(source.width(), target.width()),
-            lines: axis(source.height(), target.height()),
+            columns,
+            lines,
             target,
             channels,
             pushed: 0,

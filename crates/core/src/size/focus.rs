@@ -1,0 +1,184 @@
+//! The part of a picture worth keeping: a small model of what draws the eye.
+//!
+//! Each pixel of a small copy has an interest: how much its lightness differs from its
+//! neighbours', how far its colour is from the picture's mean colour, and whether it has the tone
+//! of skin; what is transparent has none. What goes beyond the picture's mean interest counts,
+//! squared. A window of the crop's shape is laid everywhere it can
+//! be; a pixel counts more the nearer it is to the window's middle, and a window a little more
+//! the nearer it is to the picture's. The window of the greatest sum is kept.
+
+use crate::pixels::{Framing, Raster};
+
+/// The longer side of the small copy, in pixels: details below a hundredth of the picture do not
+/// decide what it shows.
+pub const LOOKED_AT: u32 = 128;
+
+/// A difference in lightness counts in full from this on, of 255.
+const FULL_CONTRAST: f32 = 48.0;
+
+/// What a colour far from the mean counts against a full contrast.
+const COLOUR_WEIGHT: f32 = 0.8;
+
+/// What a tone of skin adds.
+const SKIN_WEIGHT: f32 = 0.6;
+
+/// A pixel at a window's border counts this part of one in its middle.
+const BORDER_WEIGHT: f32 = 0.4;
+
+/// A window at the picture's border counts this part of one in the middle.
+const OUTER_WEIGHT: f32 = 0.9;
+
+/// The point to lay a crop around, as parts of width and height; `small` is a small copy of the
+/// picture as it will be cropped, upright and turned.
+pub fn find(small: &Raster, framing: &Framing) -> (f64, f64) {
+    let size = small.size();
+    let interest = interest(small);
+    let width = size.width() as usize;
+    let whole = framing.region(size, (0.5, 0.5));
+    // A crop keeps one side whole: interest is summed along it.
+    let across = whole.width < f64::from(size.width());
+    let mut line = vec![
+        0.0f32;
+        if across {
+            width
+        } else {
+            size.height() as usize
+        }
+    ];
+    for (index, interest) in interest.iter().enumerate() {
+        line[if across { index % width } else { index / width }] += interest;
+    }
+    let length = if across { whole.width } else { whole.height };
+    let middle = best(&line, length.round().max(1.0) as usize);
+    match across {
+        true => (middle, 0.5),
+        false => (0.5, middle),
+    }
+}
+
+/// The middle of the best window along a line, as a part of it.
+fn best(line: &[f32], length: usize) -> f64 {
+    let length = length.min(line.len());
+    let last = line.len() - length;
+    let weights: Vec<f32> = (0..length)
+        .map(|at| bell(at as f32 + 0.5, length as f32, BORDER_WEIGHT))
+        .collect();
+    let score = |start: usize| {
+        let window = line[start..start + length].iter().zip(&weights);
+        let sum: f32 = window.map(|(interest, weight)| interest * weight).sum();
+        sum * bell(start as f32 + 0.5, last as f32 + 1.0, OUTER_WEIGHT)
+    };
+    // Of equals, the one nearest to the middle.
+    let from_middle = |start: usize| (2 * start).abs_diff(last);
+    let better = |a: &usize, b: &usize| {
+        let by_score = score(*a).total_cmp(&score(*b));
+        by_score.then(from_middle(*b).cmp(&from_middle(*a)))
+    };
+    let start = (0..=last).max_by(better).unwrap_or(last / 2);
+    (start as f64 + length as f64 / 2.0) / line.len() as f64
+}
+
+/// 1 in the middle of a length, `least` at its ends, with a smooth way between.
+fn bell(at: f32, length: f32, least: f32) -> f32 {
+    let from_middle = (2.0 * at / length - 1.0).abs();
+    1.0 - (1.0 - least) * from_middle * from_middle
+}
+
+/// The interest of every pixel.
+fn interest(small: &Raster) -> Vec<f32> {
+    let step = small.channels().count();
+    let width = small.size().width() as usize;
+    let pixels: Vec<[f32; 4]> = small
+        .samples()
+        .chunks_exact(step)
+        .map(|pixel| {
+            let alpha = pixel.get(3).copied().unwrap_or(255);
+            [pixel[0], pixel[1], pixel[2], alpha].map(f32::from)
+        })
+        .collect();
+    let tones: Vec<[f32; 3]> = pixels.iter().map(|pixel| tone(*pixel)).collect();
+    let mut mean = [0.0f32; 2];
+    for [_, yellow, red] in &tones {
+        mean[0] += yellow / tones.len() as f32;
+        mean[1] += red / tones.len() as f32;
+    }
+    let contrast = |index: usize| {
+        let [light, ..] = tones[index];
+        let right = (index % width + 1 < width).then(|| tones[index + 1][0]);
+        let below = tones.get(index + width).map(|tone| tone[0]);
+        let steps = [right, below].into_iter().flatten();
+        let step = steps.map(|other| (light - other).abs()).fold(0.0, f32::max);
+        (step / FULL_CONTRAST).min(1.0)
+    };
+    let of_pixel = |index: usize| {
+        let [_, yellow, red] = tones[index];
+        let colour = ((yellow - mean[0]).powi(2) + (red - mean[1]).powi(2)).sqrt();
+        let colour = (colour / 128.0).min(1.0) * COLOUR_WEIGHT;
+        let skin = if is_skin(pixels[index]) {
+            SKIN_WEIGHT
+        } else {
+            0.0
+        };
+        (contrast(index) + colour + skin) * pixels[index][3] / 255.0
+    };
+    let all: Vec<f32> = (0..pixels.len()).map(of_pixel).collect();
+    // What is everywhere, such as grain or waves, is no reason to be anywhere.
+    let common = all.iter().sum::<f32>() / all.len() as f32;
+    let beyond = |interest: &f32| (interest - common).max(0.0).powi(2);
+    all.iter().map(beyond).collect()
+}
+
+/// Lightness, yellow against blue, and red against green.
+fn tone([r, g, b, alpha]: [f32; 4]) -> [f32; 3] {
+    // What is transparent shows nothing, whatever colour is stored there.
+    let [r, g, b] = [r, g, b].map(|sample| sample * alpha / 255.0);
+    [0.299 * r + 0.587 * g + 0.114 * b, (r + g) / 2.0 - b, r - g]
+}
+
+/// The tones of skin, light and dark alike, differ in lightness and little in hue: red above
+/// green above blue, in about these proportions.
+fn is_skin([r, g, b, _]: [f32; 4]) -> bool {
+    let sum = r + g + b;
+    if sum < 120.0 || r <= g || g <= b {
+        return false;
+    }
+    let (red, green) = (r / sum, g / sum);
+    (0.36..0.50).contains(&red) && (0.28..0.36).contains(&green)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::pixels::{Channels, Focus, Size};
+
+    fn found(paint: impl Fn(u32, u32) -> [u8; 3], shape: &str) -> (f64, f64) {
+        let size = Size::new(120, 80).expect("a size");
+        let pixels = (0..80).flat_map(|y| (0..120).map(move |x| (x, y)));
+        let samples = pixels.flat_map(|(x, y)| paint(x, y)).collect();
+        let raster = Raster::new(size, Channels::Rgb, samples).expect("whole rows");
+        let framing = Framing {
+            shape: Some(shape.parse().expect("a shape")),
+            focus: Focus::Auto,
+            ..Framing::default()
+        };
+        find(&raster, &framing)
+    }
+
+    #[test]
+    fn what_differs_draws_the_crop_and_nothing_leaves_it_in_the_middle() {
+        let sky = [150, 180, 210];
+        assert_eq!(found(|_, _| sky, "1:1"), (0.5, 0.5));
+        let spot = |left: u32, colour: [u8; 3]| {
+            move |x: u32, y: u32| match (left..left + 12).contains(&x) && (30..50).contains(&y) {
+                true => colour,
+                false => sky,
+            }
+        };
+        for colour in [[200, 40, 30], [20, 20, 20], [190, 140, 110]] {
+            assert!(found(spot(8, colour), "1:1").0 < 0.4, "{colour:?}");
+            assert!(found(spot(100, colour), "1:1").0 > 0.6, "{colour:?}");
+        }
+        let (x, y) = found(|_, y| if y > 60 { [30, 90, 40] } else { sky }, "3:1");
+        assert!(x == 0.5 && y > 0.6, "{y}");
+    }
+}
