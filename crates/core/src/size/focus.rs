@@ -2,7 +2,7 @@
 //!
 //! Each pixel of a small copy has an interest: how much its lightness differs from its
 //! neighbours', how far its colour is from the picture's mean colour, and whether it has the tone
-//! of skin; what is transparent has none. What goes beyond the picture's mean interest counts,
+//! of skin; what is transparent has none. What goes beyond the mean of its surroundings counts,
 //! squared. A window of the crop's shape is laid everywhere it can
 //! be; a pixel counts more the nearer it is to the window's middle, and a window a little more
 //! the nearer it is to the picture's. The window of the greatest sum is kept.
@@ -122,10 +122,35 @@ fn interest(small: &Raster) -> Vec<f32> {
         (contrast(index) + colour + skin) * pixels[index][3] / 255.0
     };
     let all: Vec<f32> = (0..pixels.len()).map(of_pixel).collect();
-    // What is everywhere, such as grain or waves, is no reason to be anywhere.
-    let common = all.iter().sum::<f32>() / all.len() as f32;
-    let beyond = |interest: &f32| (interest - common).max(0.0).powi(2);
-    all.iter().map(beyond).collect()
+    // What is all around, such as grain or waves, is no reason to be anywhere.
+    let around = around(&all, width);
+    let beyond = |(interest, around): (&f32, f32)| (interest - around).max(0.0).powi(2);
+    all.iter().zip(around).map(beyond).collect()
+}
+
+/// The mean of each pixel's surroundings: a square that reaches an eighth of the width to all
+/// sides, within the picture.
+fn around(all: &[f32], width: usize) -> Vec<f32> {
+    let reach = (width / 8).max(1);
+    let height = all.len() / width;
+    // Sums of all that lies above and to the left.
+    let mut sums = vec![0.0f64; (width + 1) * (height + 1)];
+    for y in 0..height {
+        let mut row = 0.0;
+        for x in 0..width {
+            row += f64::from(all[y * width + x]);
+            sums[(y + 1) * (width + 1) + x + 1] = sums[y * (width + 1) + x + 1] + row;
+        }
+    }
+    let mean = |index: usize| {
+        let (x, y) = (index % width, index / width);
+        let (left, right) = (x.saturating_sub(reach), (x + reach + 1).min(width));
+        let (top, bottom) = (y.saturating_sub(reach), (y + reach + 1).min(height));
+        let sum = |x: usize, y: usize| sums[y * (width + 1) + x];
+        let inside = sum(right, bottom) - sum(left, bottom) - sum(right, top) + sum(left, top);
+        (inside / ((right - left) * (bottom - top)) as f64) as f32
+    };
+    (0..all.len()).map(mean).collect()
 }
 
 /// Lightness, yellow against blue, and red against green.
