@@ -216,3 +216,58 @@ fn listed<T: ToString>(values: impl Iterator<Item = T>) -> String {
     let values: Vec<String> = values.map(|value| value.to_string()).collect();
     values.join(", ")
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn line<T>(value: T, line: usize) -> Option<Given<T>> {
+        let origin = Origin::Line(line);
+        Some(Given { value, origin })
+    }
+
+    #[test]
+    fn what_lies_above_holds_and_says_where_it_comes_from() {
+        let every = Layer {
+            extent: line(Extent::Widths(vec![400, 800]), 3),
+            bound: line(Bound::Weight(1000), 4),
+            backdrop: line(Backdrop([1, 2, 3]), 5),
+            ..Layer::default()
+        };
+        let place = Layer {
+            extent: line(Extent::LongSide(vec![300]), 9),
+            shape: line("16:9".parse().expect("a shape"), 10),
+            turn: line(Orientation::QuarterClockwise, 11),
+            mirror: line(Orientation::Mirrored, 12),
+            ..Layer::default()
+        };
+        let options = Layer {
+            bound: Given::option(Bound::Dial(50)),
+            formats: Given::option(vec![Format::Jpeg]),
+            ..Layer::default()
+        };
+        let all = options.over(&place).over(&every);
+        let wish = all.wish(&CreditsWish::default());
+        assert_eq!(wish.extent, Extent::LongSide(vec![300]));
+        assert_eq!((wish.max_weight, wish.coding), (None, CodingWish::Dial(50)));
+        let turned = Orientation::QuarterClockwise.then(Orientation::Mirrored);
+        assert_eq!(wish.framing.turn, turned);
+        let told: Vec<String> = all
+            .told(&wish)
+            .into_iter()
+            .map(|told| format!("{} {} {:?}", told.key, told.value, told.origin))
+            .collect();
+        insta::assert_snapshot!(told.join("\n"), @r"
+        long-side 300 Line(9)
+        densities 1 Default
+        formats JPEG Option
+        name {folders}/{title}-{width} Default
+        quality 50 Option
+        shape 16:9 Line(10)
+        focus centre Default
+        turn 90 Line(11)
+        mirror horizontal Line(12)
+        backdrop #010203 Line(5)
+        ");
+    }
+}

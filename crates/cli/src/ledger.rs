@@ -274,3 +274,94 @@ impl Ledger {
         &self.path
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn entry(recipe: &str) -> PieceEntry {
+        PieceEntry {
+            place: None,
+            size: Size::new(3, 2).expect("a size"),
+            format: Format::WebP,
+            recipe: recipe.to_owned(),
+            made: None,
+        }
+    }
+
+    fn made(digest: &str) -> Made {
+        Made {
+            kiln: "0".to_owned(),
+            digest: digest.to_owned(),
+            weight: 9,
+            coding: Coding::Dial(80),
+            score: None,
+            encodes: 1,
+            fits: true,
+            flattened: false,
+        }
+    }
+
+    /// A ledger with one original of two pieces, both made.
+    fn fired() -> Ledger {
+        let mut ledger = Ledger::new(PathBuf::new(), BTreeMap::new());
+        for piece in ["a-1.webp", "a-2.webp"] {
+            ledger.enter("../a.jpg", piece, entry("r"));
+        }
+        ledger.read("../a.jpg", "content".to_owned());
+        ledger.finished("a-1.webp", made("one"));
+        ledger.finished("a-2.webp", made("two"));
+        ledger
+    }
+
+    fn known(ledger: &Ledger) -> Vec<String> {
+        let mut names: Vec<String> = ledger.known().into_keys().collect();
+        names.sort();
+        names
+    }
+
+    #[test]
+    fn pieces_hold_while_original_and_recipe_do() {
+        let mut ledger = fired();
+        assert_eq!(known(&ledger), ["a-1.webp", "a-2.webp"]);
+        ledger.enter("../a.jpg", "a-1.webp", entry("r"));
+        ledger.enter("../a.jpg", "a-2.webp", entry("other"));
+        assert_eq!(known(&ledger), ["a-1.webp"], "a changed recipe");
+        ledger.read("../a.jpg", "content".to_owned());
+        assert_eq!(known(&ledger), ["a-1.webp"]);
+        ledger.read("../a.jpg", "changed".to_owned());
+        assert!(known(&ledger).is_empty(), "a changed original");
+    }
+
+    /// The very last piece of an original keeps what is known of it as well.
+    #[test]
+    fn the_only_piece_of_an_original_holds_too() {
+        let mut ledger = fired();
+        ledger.forget("a-2.webp");
+        ledger.enter("../a.jpg", "a-1.webp", entry("r"));
+        assert_eq!(known(&ledger), ["a-1.webp"]);
+    }
+
+    #[test]
+    fn a_name_that_goes_to_another_original_is_made_anew() {
+        let mut ledger = fired();
+        ledger.enter("../b.jpg", "a-1.webp", entry("r"));
+        assert_eq!(known(&ledger), ["a-2.webp"]);
+        assert!(ledger.knows("a-1.webp"));
+        ledger.forget("a-1.webp");
+        assert!(!ledger.knows("a-1.webp") && !ledger.originals.contains_key("../b.jpg"));
+    }
+
+    #[test]
+    fn strays_are_what_nothing_plans_for_of_unwanted_originals() {
+        let ledger = fired();
+        let planned = HashSet::from(["a-1.webp"]);
+        let strays = ledger.strays(&planned, |original| original == "../a.jpg");
+        let wanted = Stray {
+            name: "a-2.webp".to_owned(),
+            digest: Some("two".to_owned()),
+        };
+        assert_eq!(strays, [wanted]);
+        assert!(ledger.strays(&planned, |_| false).is_empty());
+    }
+}

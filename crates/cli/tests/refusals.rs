@@ -28,7 +28,7 @@ fn every_refusal_is_one_clear_line() {
     scratch.put("big/giant.jpg", &photo(2000, 1000, 1));
     scratch.put("clear.png", &common::png());
 
-    let cases: [&[&str]; 28] = [
+    let cases: [&[&str]; 40] = [
         &["fire"],
         &["fire", "nowhere"],
         &["fire", "void"],
@@ -55,6 +55,18 @@ fn every_refusal_is_one_clear_line() {
         &["fire", "photos", "--jobs", "0"],
         &["fire", "photos", "--quiet", "--json"],
         &["fire", "photos", "--wdith", "50"],
+        &["fire", "photos", "--shape", "16x9"],
+        &["fire", "photos", "--focus", "middle"],
+        &["fire", "photos", "--fit", "stretch"],
+        &["fire", "photos", "--scale", "0"],
+        &["fire", "photos", "--name", "{tilte}"],
+        &["fire", "photos", "--name", "../{title}"],
+        &["fire", "photos", "--place", "banner"],
+        &["fire", "photos", "--kiln", "nowhere.toml"],
+        &["fire", "photos", "--labels", "nowhere.csv"],
+        &["fire", "photos", "--watch", "--json"],
+        &["label", "void"],
+        &["init", "nowhere"],
         &["bake"],
         &["demo", "a-file"],
     ];
@@ -102,7 +114,13 @@ fn the_rest_of_a_folder_is_done() {
 #[test]
 fn help_has_examples() {
     let scratch = Scratch::new();
-    let pages = [&["--help"][..], &["fire", "--help"], &["demo", "--help"]];
+    let pages = [
+        &["--help"][..],
+        &["fire", "--help"],
+        &["init", "--help"],
+        &["label", "--help"],
+        &["demo", "--help"],
+    ];
     let pages = pages.map(|arguments| scratch.fires(arguments));
     assert!(pages.iter().all(|page| page.contains("Example")));
     insta::assert_snapshot!(pages.join("\n──────────\n"));

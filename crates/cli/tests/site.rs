@@ -342,3 +342,58 @@ fn a_changed_setting_redoes_only_what_it_touches_and_strays_are_told() {
     series/series-002.webp
     ");
 }
+
+#[test]
+fn strays_are_listed_removed_and_told_apart() {
+    let scratch = Scratch::new();
+    scratch.put("photos/a.jpg", &photo(90, 60, 1));
+    scratch.put("photos/deep/b.jpg", &photo(90, 60, 2));
+    scratch.fires(&["fire", "photos", "-w", "40", "--quiet"]);
+    fs::remove_file(scratch.path("photos/deep/b.jpg")).expect("an original");
+    let listed = scratch.fires(&["fire", "photos", "-w", "40"]);
+    assert!(
+        listed.contains("--remove-strays removes them\n  deep/b-40.webp\n"),
+        "{listed}"
+    );
+    let removed = scratch.fires(&["fire", "photos", "-w", "40", "--remove-strays"]);
+    assert!(
+        removed.contains("Strays, removed\n  deep/b-40.webp\n"),
+        "{removed}"
+    );
+    assert_eq!(scratch.names("upload"), ["a-40.webp", "kiln-ledger.json"]);
+    assert!(
+        !scratch.path("upload/deep").exists(),
+        "an empty folder goes too"
+    );
+    let again = scratch.fires(&["fire", "photos", "-w", "40"]);
+    assert!(!again.contains("Strays"), "{again}");
+}
+
+#[test]
+fn the_nearest_kiln_file_holds_unless_it_is_declined() {
+    let scratch = Scratch::new();
+    scratch.put("kiln.toml", b"originals = 'photos'\n[every]\nwidth = 40\n");
+    scratch.put(
+        "deep/kiln.toml",
+        b"originals = '../photos'\n[every]\nwidth = 30\n",
+    );
+    scratch.put("photos/a.jpg", &photo(90, 60, 1));
+    fs::create_dir_all(scratch.path("deep/down")).expect("a folder");
+    let mut run = scratch.command(&["fire", "--quiet"]);
+    assert!(
+        run.current_dir(scratch.path("deep/down"))
+            .status()
+            .expect("the program")
+            .success()
+    );
+    assert!(
+        scratch.path("deep/upload/a-30.webp").exists(),
+        "its out folder is beside it"
+    );
+    scratch.fires(&["fire", "--quiet"]);
+    assert!(scratch.path("upload/a-40.webp").exists());
+    scratch.fires(&["fire", "photos", "--no-kiln", "--quiet", "-o", "own"]);
+    assert!(scratch.path("own/a-90.webp").exists());
+    let declined = scratch.kiln(&["fire", "--no-kiln"]);
+    assert_eq!(declined.code, 2);
+}

@@ -92,3 +92,32 @@ fn sexagesimal(degrees: f64) -> Value {
         },
     ])
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn degrees_are_cut_into_minutes_and_seconds_without_a_sixtieth() {
+        for (degrees, wanted) in [
+            (58.4417, (58, 26, 30.12)),
+            (-3.0928, (3, 5, 34.08)),
+            (0.0, (0, 0, 0.0)),
+            // Rounded up all the way: never 59′ 60″.
+            (12.999_999_999, (13, 0, 0.0)),
+            (89.999_99, (89, 59, 59.964)),
+            (180.0, (180, 0, 0.0)),
+        ] {
+            let Value::Rational(parts) = sexagesimal(degrees) else {
+                panic!("a coordinate is three rationals");
+            };
+            let found: Vec<f64> = parts.iter().map(Rational::to_f64).collect();
+            assert_eq!(
+                (found[0] as i32, found[1] as i32),
+                (wanted.0, wanted.1),
+                "{degrees}"
+            );
+            assert!((found[2] - wanted.2).abs() < 1e-3, "{degrees}: {found:?}");
+        }
+    }
+}

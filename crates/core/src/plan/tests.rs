@@ -272,3 +272,72 @@ fn a_plan_survives_serialisation() {
         plan
     );
 }
+
+#[test]
+fn names_that_differ_in_case_only_are_told_as_such() {
+    let originals = vec![original("a.jpg", 500, 500), original("b.jpg", 500, 500)];
+    let site = Site {
+        places: vec![
+            place(
+                "one",
+                &["a.jpg"],
+                wish(&[300], &[Format::WebP], "Lamp/{width}"),
+            ),
+            place(
+                "two",
+                &["b.jpg"],
+                wish(&[300], &[Format::WebP], "lamp/{width}"),
+            ),
+        ],
+        every: None,
+    };
+    let troubles = Plan::new(originals, &site).expect_err("one file on many systems");
+    let told: Vec<String> = troubles.iter().map(Trouble::to_string).collect();
+    assert_eq!(
+        told,
+        [
+            "a.jpg and b.jpg would both become lamp/300.webp, but for the case; rename one of them or give it a title"
+        ]
+    );
+}
+
+#[test]
+fn patterns_for_originals_match_as_people_expect() {
+    for (pattern, path, matches) in [
+        ("rooms/**", "rooms/a.jpg", true),
+        ("rooms/**", "rooms/north/a.jpg", true),
+        ("rooms/*", "rooms/north/a.jpg", false),
+        ("./rooms/*.jpg", "rooms/A.JPG", true),
+        ("*.{png,gif}", "a.gif", true),
+        ("*.png", "rooms/a.png", false),
+        ("**/*.png", "a.png", true),
+        ("Überfahrt.*", "U\u{308}berfahrt.jpg", true),
+        ("a?.jpg", "a1.jpg", true),
+    ] {
+        let glob = Glob::new(pattern).expect("a glob");
+        assert_eq!(glob.matches(path), matches, "{pattern} {path}");
+    }
+    assert!(Glob::new("rooms/[a").is_err() && Glob::new("{a,b").is_err());
+}
+
+#[test]
+fn shapes_decide_sizes_before_widths_do() {
+    let mut square = wish(&[400, 900], &[Format::WebP], "{width}x{height}");
+    square.framing.shape = Some("1:1".parse().expect("a shape"));
+    square.framing.turn = Orientation::QuarterClockwise;
+    let plan = Plan::new(vec![original("a.jpg", 1200, 800)], &only(square)).expect("no trouble");
+    insta::assert_snapshot!(lines(&plan), @r"
+    a.jpg
+      [every]: 400x400.webp 400×400
+      [every]: 800x800.webp 800×800
+    ");
+    let mut wide = wish(&[600], &[Format::WebP], "{width}x{height}");
+    wide.framing.shape = Some("16:9".parse().expect("a shape"));
+    wide.framing.turn = Orientation::QuarterClockwise;
+    let plan = Plan::new(vec![original("a.jpg", 1200, 800)], &only(wide)).expect("no trouble");
+    assert!(
+        lines(&plan).ends_with("600x338.webp 600×338"),
+        "{}",
+        lines(&plan)
+    );
+}
