@@ -385,6 +385,35 @@ mod tests {
     }
 
     #[test]
+    fn parts_turns_and_mirrors_are_read_or_refused() {
+        for (text, part) in [("33%", 0.33), ("0.5", 0.5), (" 100 % ", 1.0), ("1", 1.0)] {
+            assert!(
+                parse_scale(text).is_ok_and(|found| (found - part).abs() < 1e-12),
+                "{text}"
+            );
+        }
+        for text in ["", "0", "0%", "101%", "2", "-5%", "half", "NaN"] {
+            assert!(parse_scale(text).is_err(), "{text}");
+        }
+        for (degrees, turn) in TURNS {
+            assert_eq!(parse_turn(degrees), Ok(turn));
+        }
+        for (sides, mirror) in MIRRORS {
+            assert_eq!(parse_mirror(sides), Ok(mirror));
+        }
+        assert!(parse_turn("45").is_err() && parse_mirror("left").is_err());
+        assert!(parse_fit("squash").is_err() && parse_fit("pad") == Ok(Fit::Pad));
+    }
+
+    #[test]
+    fn weights_are_written_as_they_would_be_typed() {
+        for bytes in [20_000, 250_000, 1_500, 999, 1_000_001] {
+            assert_eq!(parse_weight(&weight_typed(bytes)), Ok(bytes));
+        }
+        assert_eq!(weight_typed(250_000), "250 KB");
+    }
+
+    #[test]
     fn colours_are_read_or_refused() {
         assert_eq!(parse_colour("White"), Ok(Backdrop::WHITE));
         assert_eq!(parse_colour("#F4ede0"), Ok(Backdrop([0xF4, 0xED, 0xE0])));

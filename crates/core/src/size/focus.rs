@@ -190,6 +190,22 @@ mod tests {
     }
 
     #[test]
+    fn the_mean_of_surroundings_is_that_of_a_square_within_the_picture() {
+        let flat = vec![2.0; 24 * 16];
+        assert!(
+            around(&flat, 24)
+                .iter()
+                .all(|mean| (mean - 2.0).abs() < 1e-6)
+        );
+        let mut spot = vec![0.0; 24 * 16];
+        spot[8 * 24 + 12] = 49.0;
+        let means = around(&spot, 24);
+        // A square of 7 × 7 pixels reaches three to each side.
+        assert!((means[8 * 24 + 12] - 1.0).abs() < 1e-6 && (means[5 * 24 + 9] - 1.0).abs() < 1e-6);
+        assert_eq!((means[4 * 24 + 12], means[8 * 24 + 16]), (0.0, 0.0));
+    }
+
+    #[test]
     fn what_differs_draws_the_crop_and_nothing_leaves_it_in_the_middle() {
         let sky = [150, 180, 210];
         assert_eq!(found(|_, _| sky, "1:1"), (0.5, 0.5));

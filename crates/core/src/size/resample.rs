@@ -371,6 +371,45 @@ mod tests {
         assert!(levels.is_sorted(), "{levels:?}");
     }
 
+    /// A region of whole pixels that is not made smaller is that part of the picture; one that is
+    /// draws on the pixels around it, and agrees with the whole picture sized alike.
+    #[test]
+    fn a_region_is_a_part_of_the_whole() {
+        let source = Size::new(60, 40).expect("a size");
+        let cut = |x: f64, y: f64, width: f64, height: f64, to: (u32, u32)| {
+            let form = Form {
+                size: source,
+                ink: Ink::Rgb,
+                icc: None,
+            };
+            let (mut working, _) = Working::new(&form);
+            let region = Region {
+                x,
+                y,
+                width,
+                height,
+            };
+            let target = Size::new(to.0, to.1).expect("a size");
+            let mut sizer = Sizer::of_region(source, region, target, 3);
+            let mut row = Vec::new();
+            for y in 0..40 {
+                let samples: Vec<u8> = (0..60).flat_map(|x| noise(x, y)).collect();
+                working.row(Row::Eight(&samples), &mut row);
+                sizer.push(&row);
+            }
+            sizer.finish().expect("every row that is drawn on")
+        };
+        let part = cut(7.0, 11.0, 20.0, 9.0, (20, 9));
+        let wanted = (11..20).flat_map(|y| (7..27).flat_map(move |x| noise(x, y)));
+        assert_eq!(part.samples(), wanted.collect::<Vec<u8>>());
+        let whole = sized((60, 40), (20, 10), Ink::Rgb, noise);
+        let part = cut(15.0, 8.0, 30.0, 20.0, (10, 5));
+        for (y, row) in part.rows().enumerate() {
+            let from = ((y + 2) * 20 + 5) * 3;
+            assert_eq!(row, &whole.samples()[from..from + 30], "row {y}");
+        }
+    }
+
     /// The wide bodies give what the plain ones give, to the bit.
     #[test]
     fn every_vector_unit_gives_the_same_bytes() {
