@@ -6,7 +6,7 @@ mod support;
 use std::fs;
 
 use serde_json::Value;
-use support::{Scratch, common, finished, measured, photo};
+use support::{Scratch, common, finished, measured, photo, turned};
 
 /// Reports without what depends on the codecs or the clock: weights, changes, times, and whether
 /// a lossless coding happened to be the lighter one.
@@ -287,4 +287,58 @@ fn sizes_are_given_as_widths_long_sides_or_parts() {
         "{}",
         both.stderr
     );
+}
+
+#[test]
+fn pictures_are_cropped_or_padded_to_a_shape_and_never_squashed() {
+    let scratch = Scratch::new();
+    scratch.put("photos/wide.jpg", &photo(120, 60, 1));
+    scratch.put("photos/tall.jpg", &turned(120, 60, 2, 6));
+    for fit in ["crop", "pad"] {
+        scratch.fires(&[
+            "fire",
+            "photos",
+            "-w",
+            "40",
+            "-s",
+            "4:3",
+            "--focus",
+            "auto",
+            "--fit",
+            fit,
+            "-o",
+            fit,
+            "-f",
+            "jpeg,png",
+            "--backdrop",
+            "#102030",
+            "--quiet",
+        ]);
+        for name in ["wide-40.jpg", "wide-40.png", "tall-40.jpg", "tall-40.png"] {
+            assert_eq!(
+                measured(&scratch.path(&format!("{fit}/{name}"))),
+                (40, 30),
+                "{fit} {name}"
+            );
+        }
+    }
+    assert_ne!(scratch.files("crop"), scratch.files("pad"));
+    // Another focus makes another piece, and only of what is cropped.
+    let again = scratch.fires(&[
+        "fire",
+        "photos",
+        "-w",
+        "40",
+        "-s",
+        "4:3",
+        "--focus",
+        "0,0",
+        "-o",
+        "crop",
+        "-f",
+        "jpeg,png",
+        "--backdrop",
+        "#102030",
+    ]);
+    assert!(!again.contains("unchanged"), "{again}");
 }
