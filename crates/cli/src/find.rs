@@ -76,10 +76,10 @@ pub struct Candidate {
 
 /// Finds pictures. Hidden files and the out folder are left out, a file that is reached in two
 /// ways counts once.
-pub fn find(originals: &Originals, out: Option<&Path>) -> Result<Finding, Failure> {
+pub fn find(originals: &Originals, out: &Path) -> Result<Finding, Failure> {
     let mut finding = Finding::default();
     let base = originals.base.as_deref();
-    let (candidates, unreadable) = candidates(&originals.paths, base, out)?;
+    let (candidates, unreadable) = candidates(&originals.paths, base, Some(out))?;
     finding.refused = unreadable;
     for candidate in candidates {
         finding.look_at(candidate);

@@ -42,7 +42,7 @@ struct FlawReport {
 
 /// Makes or fills up the sheet, checks it and says what is still to do.
 pub fn run(settings: &LabelSettings, channels: &Channels) -> Result<ExitCode, Failure> {
-    let finding = find::find(&settings.originals, settings.out.as_deref())?;
+    let finding = find::find(&settings.originals, &settings.out)?;
     let nothing = Credits::default();
     let drawings = finding.left_out.iter();
     let drawings = drawings.map(|aside| (aside.name.as_str(), &nothing));

@@ -87,12 +87,20 @@ fn kiln_file(typed: &KilnFileArgs) -> Result<Option<SiteFile>, Failure> {
 
 /// The label sheet: as typed, as the kiln file says, or beside that.
 fn labels(typed: Option<&PathBuf>, file: Option<&SiteFile>) -> PathBuf {
-    let beside = || {
-        let folder = file.and_then(|file| file.path.parent());
-        folder.unwrap_or(Path::new("")).join(LABELS)
-    };
     let given = typed.or(file.and_then(|file| file.labels.as_ref()));
-    given.cloned().unwrap_or_else(beside)
+    given.cloned().unwrap_or_else(|| beside(file, LABELS))
+}
+
+/// The out folder: as typed, as the kiln file says, or beside that.
+fn out_folder(typed: Option<&PathBuf>, file: Option<&SiteFile>) -> PathBuf {
+    let given = typed.or(file.and_then(|file| file.out.as_ref()));
+    given.cloned().unwrap_or_else(|| beside(file, OUT))
+}
+
+/// A path beside the kiln file, or in the working folder where there is none.
+fn beside(file: Option<&SiteFile>, name: &str) -> PathBuf {
+    let folder = file.and_then(|file| file.path.parent());
+    folder.unwrap_or(Path::new("")).join(name)
 }
 
 /// How the report is given.
@@ -115,12 +123,6 @@ impl Settings {
         let file = kiln_file(&typed.kiln_file)?;
         let file = file.as_ref();
         let originals = Originals::resolve(&typed.paths, file)?;
-        let out = typed.out.clone();
-        let out = out.or_else(|| file.and_then(|file| file.out.clone()));
-        let out = out.unwrap_or_else(|| {
-            let folder = file.and_then(|file| file.path.parent());
-            folder.unwrap_or(Path::new("")).join(OUT)
-        });
         let (site, told) = sites(typed, file)?;
         if let Some(missing) = typed.labels.as_ref().filter(|path| !path.exists()) {
             return Err(Failure::NoSuchPath(missing.clone()));
@@ -128,7 +130,7 @@ impl Settings {
         Ok(Settings {
             complete: file.is_some() && typed.paths.is_empty() && typed.place.is_empty(),
             originals,
-            out,
+            out: out_folder(typed.out.as_ref(), file),
             site,
             told,
             labels: labels(typed.labels.as_ref(), file),
@@ -248,7 +250,7 @@ pub struct LabelSettings {
     /// What is searched for originals.
     pub originals: Originals,
     /// The out folder, in which no originals are looked for.
-    pub out: Option<PathBuf>,
+    pub out: PathBuf,
     /// The label sheet.
     pub labels: PathBuf,
     /// Whether anything missing or wrong is a failure.
@@ -264,7 +266,7 @@ impl LabelSettings {
         Ok(LabelSettings {
             originals: Originals::resolve(&typed.paths, file.as_ref())?,
             labels: labels(typed.labels.as_ref(), file.as_ref()),
-            out: file.and_then(|file| file.out),
+            out: out_folder(None, file.as_ref()),
             strict: typed.strict,
             json: typed.json,
         })

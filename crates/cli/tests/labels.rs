@@ -85,6 +85,17 @@ fn sheets_of_every_dialect_are_read_and_what_is_in_them_stays() {
     }
 }
 
+/// Pieces in an out folder among the originals are no originals.
+#[test]
+fn pieces_need_no_labels() {
+    let scratch = Scratch::new();
+    scratch.put("kiln.toml", b"originals = '.'\n[every]\nwidth = 40\n");
+    scratch.put("lamp.jpg", &photo(90, 60, 1));
+    scratch.fires(&["fire", "--quiet"]);
+    let told = scratch.fires(&["label"]);
+    assert!(told.contains("1 row, 1 row added"), "{told}");
+}
+
 #[test]
 fn what_is_odd_in_a_sheet_is_told() {
     let scratch = site();

@@ -45,7 +45,7 @@ pub fn fire(
     channels: &Channels,
 ) -> Result<FiringReport, Failure> {
     let start = Instant::now();
-    let finding = find::find(&settings.originals, Some(&settings.out))?;
+    let finding = find::find(&settings.originals, &settings.out)?;
     if finding.pictures.is_empty() && finding.refused.is_empty() && finding.left_out.is_empty() {
         return Err(Failure::nothing_found(&settings.originals.paths));
     }
