@@ -32,6 +32,8 @@ pub struct Settings {
     pub site: Site,
     /// The kiln file that says so, if one does.
     pub kiln_file: Option<PathBuf>,
+    /// Whether only some of the places of the kiln file are fired.
+    pub some_places: bool,
     /// Whether all originals and all places of the kiln file are fired.
     pub complete: bool,
     /// Every setting of each place, with where it comes from.
@@ -128,6 +130,7 @@ impl Settings {
             return Err(Failure::NoSuchPath(missing.clone()));
         }
         Ok(Settings {
+            some_places: !typed.place.is_empty(),
             complete: file.is_some() && typed.paths.is_empty() && typed.place.is_empty(),
             originals,
             out: out_folder(typed.out.as_ref(), file),

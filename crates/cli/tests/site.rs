@@ -134,6 +134,16 @@ fn every_place_is_made_and_budgets_of_places_are_kept() {
         "--quiet",
     ]);
     assert!(report.is_empty() && scratch.names("b").contains(&"loose-40.webp".to_owned()));
+    // What was named and is shown nowhere is not passed over in silence.
+    let told = scratch.fires(&[
+        "fire",
+        "-k",
+        "web/kiln.toml",
+        "web/originals/loose.jpg",
+        "-o",
+        "d",
+    ]);
+    assert!(told.contains("loose.jpg: no place shows it"), "{told}");
     // A part of the originals keeps its names below them, and its number in the part.
     scratch.fires(&[
         "fire",

@@ -77,10 +77,10 @@ pub fn fire(
     let (unshown, pictures): (Vec<_>, Vec<_>) = pictures.into_iter().partition(|_| {
         index
             .next()
-            .is_some_and(|index| plan.left_out.contains(&index))
+            .is_some_and(|index| plan.left_out.binary_search(&index).is_ok())
     });
     // A run over some of the places has nothing to say of what others show.
-    if settings.site.every.is_some() || settings.complete {
+    if !settings.some_places {
         left_out.extend(unshown.into_iter().map(|picture| Aside {
             path: picture.path,
             name: picture.original.name,

@@ -44,7 +44,7 @@ pub struct Original {
 pub struct Plan {
     /// One job for each original that is shown anywhere, in the order in which they were given.
     pub jobs: Vec<Job>,
-    /// Originals that no place shows, by their indices among those given.
+    /// Originals that no place shows, by their indices among those given, in order.
     pub left_out: Vec<usize>,
     /// Places that show no original.
     pub idle: Vec<String>,
