@@ -169,9 +169,7 @@ impl Layer {
         }
         told
     }
-}
 
-impl Layer {
     fn told_of_framing(&self, wish: &Wish) -> Vec<Told> {
         let mut told = Vec::new();
         if let Some(shape) = wish.framing.shape {
@@ -181,19 +179,16 @@ impl Layer {
                 Fit::Pad => tell("fit", "pad".to_owned(), &self.fit),
             });
         }
-        if let Some(turn) = &self.turn {
-            let degrees = wording::TURNS
-                .iter()
-                .find(|(_, turned)| *turned == turn.value);
-            let degrees = degrees.map_or("", |(degrees, _)| degrees);
-            told.push(tell("turn", degrees.to_owned(), &self.turn));
-        }
-        if let Some(mirror) = &self.mirror {
-            let sides = wording::MIRRORS
-                .iter()
-                .find(|(_, mirrored)| *mirrored == mirror.value);
-            let sides = sides.map_or("", |(sides, _)| sides);
-            told.push(tell("mirror", sides.to_owned(), &self.mirror));
+        for (key, given, names) in [
+            ("turn", &self.turn, &wording::TURNS[..]),
+            ("mirror", &self.mirror, &wording::MIRRORS),
+        ] {
+            let named = |(_, named): &&(&str, Orientation)| {
+                given.as_ref().is_some_and(|given| given.value == *named)
+            };
+            if let Some((name, _)) = names.iter().find(named) {
+                told.push(tell(key, (*name).to_owned(), given));
+            }
         }
         told
     }

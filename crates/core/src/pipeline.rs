@@ -7,7 +7,7 @@ use thiserror::Error;
 use crate::budget::{self, Outcome, Trial};
 use crate::colour::{ColourNote, Working};
 use crate::credits::Blocks;
-use crate::decode::{self, Allowance, DecodeError};
+use crate::decode::{self, Allowance, DecodeError, Rows};
 use crate::encode::{self, Coding, EncodeError, Format};
 use crate::pixels::{Backdrop, Channels, Fit, Focus, Framing, Raster, Size};
 use crate::plan::{CodingWish, Job, Placement, PlannedPiece};
@@ -144,13 +144,7 @@ fn sized(
         framed_sizer(probe, cut, focus, channels)
     };
     let mut sizers: Vec<Sizer> = cuts.iter().map(sizer).collect();
-    let mut light = Vec::new();
-    for _ in 0..probe.stored.height() {
-        working.row(rows.next_row()?, &mut light);
-        for sizer in &mut sizers {
-            sizer.push(&light);
-        }
-    }
+    pour(rows.as_mut(), &mut working, &mut sizers)?;
     let rasters = sizers.into_iter().zip(cuts).map(|(sizer, cut)| {
         let raster = sizer.finish().ok_or(FireError::RowsMissing)?;
         let raster = probe.orientation.then(cut.framing.turn).apply(raster);
@@ -162,6 +156,22 @@ fn sized(
     Ok((rasters.collect::<Result<_, FireError>>()?, note))
 }
 
+/// Gives every row of a picture to every sizer.
+fn pour(
+    rows: &mut dyn Rows,
+    working: &mut Working,
+    sizers: &mut [Sizer],
+) -> Result<(), DecodeError> {
+    let mut light = Vec::new();
+    for _ in 0..rows.form().size.height() {
+        working.row(rows.next_row()?, &mut light);
+        for sizer in &mut *sizers {
+            sizer.push(&light);
+        }
+    }
+    Ok(())
+}
+
 /// A small copy of an upright picture, to be looked at.
 fn small(bytes: &[u8], probe: &Probe, allowance: Allowance) -> Result<Raster, FireError> {
     let mut rows = decode::open_coarse(bytes, probe, allowance)?;
@@ -170,11 +180,11 @@ fn small(bytes: &[u8], probe: &Probe, allowance: Allowance) -> Result<Raster, Fi
     let long_side = focus::LOOKED_AT.min(form.size.long_side());
     let size = Framing::default().frame(form.size).at_long_side(long_side);
     let mut sizer = Sizer::new(form.size, size, working.channels());
-    let mut light = Vec::new();
-    for _ in 0..form.size.height() {
-        working.row(rows.next_row()?, &mut light);
-        sizer.push(&light);
-    }
+    pour(
+        rows.as_mut(),
+        &mut working,
+        std::slice::from_mut(&mut sizer),
+    )?;
     let raster = sizer.finish().ok_or(FireError::RowsMissing)?;
     Ok(probe.orientation.apply(raster))
 }
@@ -224,8 +234,8 @@ impl<'a> Studio<'a> {
         score: Option<&'a Score<'a>>,
     ) -> Self {
         let transparent = raster.channels() == Channels::Rgba;
-        let pieces = placement.sizes.iter().flat_map(|size| &size.pieces);
-        let flat_wanted = pieces.into_iter().any(|piece| !piece.format.holds_alpha());
+        let mut pieces = placement.sizes.iter().flat_map(|size| &size.pieces);
+        let flat_wanted = pieces.any(|piece| !piece.format.holds_alpha());
         let opaque = (transparent && flat_wanted).then(|| raster.over(placement.backdrop));
         Studio {
             nature: Nature::of(raster),

@@ -49,6 +49,16 @@ pub struct Standing {
     pub made: Option<Made>,
 }
 
+impl Standing {
+    /// A piece that an earlier run made and that is still good.
+    fn unchanged(made: &Made) -> Standing {
+        Standing {
+            written: unchanged(made),
+            made: None,
+        }
+    }
+}
+
 static INTERRUPTED: AtomicBool = AtomicBool::new(false);
 
 /// From now on Ctrl-C lets the pieces in hand be finished and nothing new begun. Returns how to
@@ -128,9 +138,7 @@ impl Bench<'_> {
         for (index, name) in names.iter().enumerate() {
             if let Some(made) = self.still_good(name, &original) {
                 good[index] = true;
-                let written = unchanged(made);
-                let made = None;
-                send(What::Piece(index, Ok(Standing { written, made })));
+                send(What::Piece(index, Ok(Standing::unchanged(made))));
             }
         }
         let index_of = |name: &str| names.iter().position(|known| *known == name);
@@ -166,8 +174,7 @@ impl Bench<'_> {
             .map(|(_, _, piece)| known(&piece.name))
             .collect();
         for (index, made) in made.iter().flatten().enumerate() {
-            let (written, made) = (unchanged(made), None);
-            send(What::Piece(index, Ok(Standing { written, made })));
+            send(What::Piece(index, Ok(Standing::unchanged(made))));
         }
         made.is_some()
     }

@@ -97,14 +97,12 @@ const KEYS: [Key; 20] = [
         extent(layer, Extent::Scale(part), origin)
     }),
     take("densities", |layer, value, origin| {
-        let value = all(value, "a density", wording::parse_density)?;
-        layer.densities = Some(Given { value, origin });
-        Ok(())
+        let densities = all(value, "a density", wording::parse_density)?;
+        put(&mut layer.densities, densities, origin)
     }),
     take("formats", |layer, value, origin| {
-        let value = wording::once(&all(value, "a format", wording::parse_format)?);
-        layer.formats = Some(Given { value, origin });
-        Ok(())
+        let formats = all(value, "a format", wording::parse_format)?;
+        put(&mut layer.formats, wording::once(&formats), origin)
     }),
     take("max-weight", |layer, value, origin| {
         let most = one(value, wording::parse_weight)?;
@@ -121,44 +119,37 @@ const KEYS: [Key; 20] = [
             [width, height] => Size::new(width, height),
             _ => None,
         };
-        let value = size.ok_or_else(|| form.to_owned())?;
-        layer.min_size = Some(Given { value, origin });
-        Ok(())
+        let size = size.ok_or_else(|| form.to_owned())?;
+        put(&mut layer.min_size, size, origin)
     }),
     take("backdrop", |layer, value, origin| {
-        let value = one(value, wording::parse_colour)?;
-        layer.backdrop = Some(Given { value, origin });
-        Ok(())
+        put(
+            &mut layer.backdrop,
+            one(value, wording::parse_colour)?,
+            origin,
+        )
     }),
     take("name", |layer, value, origin| {
-        let value = one(value, wording::parse_name)?;
-        layer.name = Some(Given { value, origin });
-        Ok(())
+        put(&mut layer.name, one(value, wording::parse_name)?, origin)
     }),
     take("shape", |layer, value, origin| {
-        let value = one(value, wording::parse_shape)?;
-        layer.shape = Some(Given { value, origin });
-        Ok(())
+        put(&mut layer.shape, one(value, wording::parse_shape)?, origin)
     }),
     take("focus", |layer, value, origin| {
-        let value = one(value, wording::parse_focus)?;
-        layer.focus = Some(Given { value, origin });
-        Ok(())
+        put(&mut layer.focus, one(value, wording::parse_focus)?, origin)
     }),
     take("fit", |layer, value, origin| {
-        let value = one(value, wording::parse_fit)?;
-        layer.fit = Some(Given { value, origin });
-        Ok(())
+        put(&mut layer.fit, one(value, wording::parse_fit)?, origin)
     }),
     take("turn", |layer, value, origin| {
-        let value = one(value, wording::parse_turn)?;
-        layer.turn = Some(Given { value, origin });
-        Ok(())
+        put(&mut layer.turn, one(value, wording::parse_turn)?, origin)
     }),
     take("mirror", |layer, value, origin| {
-        let value = one(value, wording::parse_mirror)?;
-        layer.mirror = Some(Given { value, origin });
-        Ok(())
+        put(
+            &mut layer.mirror,
+            one(value, wording::parse_mirror)?,
+            origin,
+        )
     }),
     later("look", |value| {
         check(value, |text| is_look(text, true), LOOK)
@@ -184,6 +175,11 @@ fn is_look(text: &str, exact: bool) -> bool {
         || text
             .parse()
             .is_ok_and(|score: f64| (0.0..=100.0).contains(&score))
+}
+
+fn put<T>(slot: &mut Option<Given<T>>, value: T, origin: Origin) -> Result<(), Refusal> {
+    *slot = Some(Given { value, origin });
+    Ok(())
 }
 
 fn extent(layer: &mut Layer, value: Extent, origin: Origin) -> Result<(), Refusal> {

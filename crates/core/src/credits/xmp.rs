@@ -17,12 +17,14 @@ const TOOLKIT: &str = " x:xmptk=\"xmp-writer\"";
 
 /// The packet, where there is something to put into it.
 pub(super) fn packet(credits: &Credits) -> Option<String> {
+    // The camera has its place in EXIF only.
+    if credits.0.keys().all(|field| *field == Field::Camera) {
+        return None;
+    }
     let text = |field| credits.get(field);
     let mut xmp = XmpWriter::new();
-    let mut said = false;
     let mut custom = |name: &str, (prefix, url), field: Field| {
         let text = text(field)?;
-        said = true;
         let element = xmp.element(name, namespace(prefix, url));
         match field {
             Field::AlternativeText => element.language_alternative([(None, text)]),
@@ -73,8 +75,7 @@ pub(super) fn packet(credits: &Credits) -> Option<String> {
                 .value(value.as_str());
         }
     }
-    let others = credits.0.keys().any(|field| *field != Field::Camera);
-    (said || others).then(|| xmp.finish(None).replace(TOOLKIT, ""))
+    Some(xmp.finish(None).replace(TOOLKIT, ""))
 }
 
 fn namespace(prefix: &'static str, url: &'static str) -> Namespace<'static> {
