@@ -3,8 +3,12 @@
 use std::path::{Path, PathBuf};
 
 use clap::{Parser, Subcommand};
+use kiln_core::pixels::{ColourWish, Focus, Kernel, Shape, Sharpen};
 
 use crate::wording;
+
+/// The background that is knocked out: a colour, or the one that the border shows.
+pub type KnockOutColour = Option<[u8; 3]>;
 
 /// Makes a folder of heavy pictures ready for the web: the right pixels, light files, originals
 /// untouched.
@@ -66,26 +70,60 @@ pub struct FireArgs {
     #[arg(short, long, value_name = "PX,…", value_delimiter = ',', allow_negative_numbers = true, value_parser = wording::parse_width)]
     pub width: Vec<u32>,
 
-    /// Lengths of the longer side as displayed, in CSS pixels, instead of widths.
+    /// Heights as displayed, in CSS pixels, instead of widths.
     #[arg(long, value_name = "PX,…", value_delimiter = ',', allow_negative_numbers = true, value_parser = wording::parse_width, conflicts_with = "width")]
+    pub height: Vec<u32>,
+
+    /// Lengths of the longer side as displayed, in CSS pixels, instead of widths.
+    #[arg(long, value_name = "PX,…", value_delimiter = ',', allow_negative_numbers = true, value_parser = wording::parse_width, conflicts_with_all = ["width", "height"])]
     pub long_side: Vec<u32>,
 
     /// A part of each picture's own size, such as 33%, instead of widths.
-    #[arg(long, value_name = "PART", value_parser = wording::parse_scale, conflicts_with_all = ["width", "long_side"])]
+    #[arg(long, value_name = "PART", value_parser = wording::parse_scale, conflicts_with_all = ["width", "height", "long_side"])]
     pub scale: Option<f64>,
 
+    /// Make pictures larger than they are where a size asks for it.
+    #[arg(long)]
+    pub enlarge: bool,
+
+    /// Take uniform borders off first: all that is like the pixel in the left upper corner.
+    #[arg(long)]
+    pub trim: bool,
+
+    /// Make a plain background transparent, from the border inwards: auto (what the border
+    /// shows), white, black or #RRGGBB.
+    #[arg(long, value_name = "COLOUR", value_parser = wording::parse_knock_out)]
+    pub knock_out: Option<KnockOutColour>,
+
+    /// With --knock-out: also where that colour does not touch the border, as in an O.
+    #[arg(long)]
+    pub knock_out_holes: bool,
+
     /// Proportions that each picture is cropped to, such as 16:9. [default: its own]
-    #[arg(short, long, value_name = "W:H", value_parser = wording::parse_shape)]
-    pub shape: Option<kiln_core::pixels::Shape>,
+    #[arg(short, long, value_name = "W:H", value_parser = wording::parse_named::<Shape>)]
+    pub shape: Option<Shape>,
 
     /// What a crop is laid around: centre, auto (what draws the eye), or a point such as 0.5,0.3
     /// as parts of width and height. [default: centre]
-    #[arg(long, value_name = "FOCUS", value_parser = wording::parse_focus)]
-    pub focus: Option<kiln_core::pixels::Focus>,
+    #[arg(long, value_name = "FOCUS", value_parser = wording::parse_named::<Focus>)]
+    pub focus: Option<Focus>,
 
     /// How a picture comes to its shape: crop, or pad with the backdrop. [default: crop]
     #[arg(long, value_name = "FIT", value_parser = wording::parse_fit)]
     pub fit: Option<kiln_core::pixels::Fit>,
+
+    /// How pixels are computed: clear (sharp, without halos), gentle (calms grain), even (plain
+    /// means), hard (pixels stay pixels, for pixel art and codes). [default: clear]
+    #[arg(long, value_name = "SIZING", value_parser = wording::parse_named::<Kernel>)]
+    pub sizing: Option<Kernel>,
+
+    /// Make sized pictures crisper: none, soft, crisp. [default: none]
+    #[arg(long, value_name = "HOW", value_parser = wording::parse_named::<Sharpen>)]
+    pub sharpen: Option<Sharpen>,
+
+    /// Colours: srgb, or keep (as Display P3 where the picture holds more). [default: srgb]
+    #[arg(long, value_name = "COLOURS", value_parser = wording::parse_named::<ColourWish>)]
+    pub colour: Option<ColourWish>,
 
     /// Device pixel ratios to make each size for. [default: 1]
     #[arg(short, long, value_name = "RATIO,…", value_delimiter = ',', value_parser = wording::parse_density)]
@@ -110,8 +148,9 @@ pub struct FireArgs {
     #[arg(short, long, value_name = "PATTERN", value_parser = wording::parse_name)]
     pub name: Option<kiln_core::plan::Pattern>,
 
-    /// What stands behind transparent pixels in JPEG: white, black or #RRGGBB. [default: white]
-    #[arg(long, value_name = "COLOUR", value_parser = wording::parse_colour)]
+    /// What stands around a padded picture, and behind transparent pixels in JPEG: white, black,
+    /// transparent or #RRGGBB. [default: white]
+    #[arg(long, value_name = "COLOUR", value_parser = wording::parse_backdrop)]
     pub backdrop: Option<kiln_core::pixels::Backdrop>,
 
     /// The label sheet. [default: that of the kiln file, else labels.csv beside it]
@@ -187,11 +226,13 @@ Examples:
       WebP pieces, 800 and 1600 pixels wide, in upload/.
   kiln fire photos logos/mark.png --out site/img --width 1200 --format avif,webp,jpeg --max-weight 100KB
       Three formats, none above 100,000 bytes; what cannot get there is named.
+  kiln fire logos --knock-out auto --trim --height 60 --density 1,2 --format png
+      Cut-outs without background and borders, 60 CSS pixels high.
   kiln fire photos --long-side 1600 --name '{title}-{number:3}'
       A series: fog-001.webp, fog-002.webp, …
 
-Options go before the kiln file. A picture is never enlarged: one that is smaller than asked gives
-a piece of its own size. Originals are never written to.";
+Options go before the kiln file. Without --enlarge a picture that is smaller than asked
+gives a piece of its own size. Originals are never written to.";
 
 /// The options of `kiln init`.
 #[derive(Debug, clap::Args)]

@@ -20,6 +20,10 @@ pub enum Failure {
     OutHoldsOriginals { out: PathBuf, originals: PathBuf },
     #[error("{0}a quality sets a dial, and PNG has none; leave out one of the two")]
     DialOfPng(String),
+    #[error("{0}JPEG has no transparency for the backdrop; name a colour, or leave out jpeg")]
+    TransparentJpeg(String),
+    #[error("{0}knock-out-holes goes with knock-out; say both, or leave it out")]
+    HolesOfNothing(String),
     #[error("no pictures are named; name some, or make a kiln file with kiln init")]
     NoPaths,
     #[error(
@@ -87,6 +91,8 @@ impl Failure {
             Failure::NoSuchPath(_)
             | Failure::OutHoldsOriginals { .. }
             | Failure::DialOfPng(_)
+            | Failure::TransparentJpeg(_)
+            | Failure::HolesOfNothing(_)
             | Failure::NoPaths
             | Failure::NoOriginals(_)
             | Failure::NoKilnFile { .. }

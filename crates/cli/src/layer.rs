@@ -2,7 +2,10 @@
 //! a place, a place over `[every]`, that over the defaults.
 
 use kiln_core::encode::Format;
-use kiln_core::pixels::{Backdrop, Fit, Focus, Framing, Orientation, Shape, Size};
+use kiln_core::pixels::{
+    Backdrop, ColourWish, Fit, Focus, Framing, Kernel, KnockOut, Orientation, Rendering, Shape,
+    Sharpen, Size,
+};
 use kiln_core::plan::{CodingWish, CreditsWish, Extent, Pattern, Wish};
 
 use crate::wording;
@@ -47,8 +50,22 @@ pub enum Bound {
 /// What one source says of a wish.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Layer {
-    /// `width`, `long-side` or `scale`.
+    /// `width`, `height`, `long-side` or `scale`.
     pub extent: Option<Given<Extent>>,
+    /// `enlarge`.
+    pub enlarge: Option<Given<bool>>,
+    /// `trim`.
+    pub trim: Option<Given<bool>>,
+    /// `knock-out`: the background's colour, or that of the border.
+    pub knock_out: Option<Given<Option<[u8; 3]>>>,
+    /// `knock-out-holes`.
+    pub knock_out_holes: Option<Given<bool>>,
+    /// `sizing`.
+    pub sizing: Option<Given<Kernel>>,
+    /// `sharpen`.
+    pub sharpen: Option<Given<Sharpen>>,
+    /// `colour`.
+    pub colour: Option<Given<ColourWish>>,
     /// `shape`.
     pub shape: Option<Given<Shape>>,
     /// `focus`.
@@ -89,6 +106,15 @@ impl Layer {
     pub fn over(self, below: &Layer) -> Layer {
         Layer {
             extent: self.extent.or_else(|| below.extent.clone()),
+            enlarge: self.enlarge.or_else(|| below.enlarge.clone()),
+            trim: self.trim.or_else(|| below.trim.clone()),
+            knock_out: self.knock_out.or_else(|| below.knock_out.clone()),
+            knock_out_holes: self
+                .knock_out_holes
+                .or_else(|| below.knock_out_holes.clone()),
+            sizing: self.sizing.or_else(|| below.sizing.clone()),
+            sharpen: self.sharpen.or_else(|| below.sharpen.clone()),
+            colour: self.colour.or_else(|| below.colour.clone()),
             shape: self.shape.or_else(|| below.shape.clone()),
             focus: self.focus.or_else(|| below.focus.clone()),
             fit: self.fit.or_else(|| below.fit.clone()),
@@ -114,7 +140,9 @@ impl Layer {
         };
         Wish {
             extent: given(&self.extent, usual.extent),
+            enlarge: given(&self.enlarge, usual.enlarge),
             framing: self.framing(),
+            rendering: self.rendering(),
             densities: given(&self.densities, usual.densities),
             formats: given(&self.formats, usual.formats),
             max_weight,
@@ -134,6 +162,21 @@ impl Layer {
             shape: self.shape.as_ref().map(|given| given.value),
             focus: given(&self.focus, usual.focus),
             fit: given(&self.fit, usual.fit),
+            trim: given(&self.trim, usual.trim),
+        }
+    }
+
+    fn rendering(&self) -> Rendering {
+        let usual = Rendering::default();
+        let knock_out = self.knock_out.as_ref().map(|colour| KnockOut {
+            colour: colour.value,
+            holes: given(&self.knock_out_holes, false),
+        });
+        Rendering {
+            kernel: given(&self.sizing, usual.kernel),
+            sharpen: given(&self.sharpen, usual.sharpen),
+            colour: given(&self.colour, usual.colour),
+            knock_out,
         }
     }
 
@@ -143,6 +186,7 @@ impl Layer {
         let (key, extent) = match &wish.extent {
             Extent::Own => ("width", "each picture's own".to_owned()),
             Extent::Widths(widths) => ("width", numbers(widths)),
+            Extent::Heights(heights) => ("height", numbers(heights)),
             Extent::LongSide(sides) => ("long-side", numbers(sides)),
             Extent::Scale(part) => ("scale", format!("{}%", part * 100.0)),
         };
@@ -163,6 +207,7 @@ impl Layer {
             told.push(tell("min-size", least.to_string(), &self.min_size));
         }
         told.extend(self.told_of_framing(wish));
+        told.extend(self.told_of_rendering(wish));
         let pads = wish.framing.fit == Fit::Pad;
         if pads || wish.formats.iter().any(|format| !format.holds_alpha()) {
             told.push(tell("backdrop", wish.backdrop.to_string(), &self.backdrop));
@@ -170,8 +215,34 @@ impl Layer {
         told
     }
 
+    /// What differs from the defaults in how pixels are computed.
+    fn told_of_rendering(&self, wish: &Wish) -> Vec<Told> {
+        let (usual, rendering) = (Rendering::default(), wish.rendering);
+        let mut told = Vec::new();
+        if let Some(knock_out) = rendering.knock_out {
+            told.push(tell("knock-out", knock_out.to_string(), &self.knock_out));
+            told.extend(switch("knock-out-holes", &self.knock_out_holes));
+        }
+        if rendering.kernel != usual.kernel {
+            told.push(tell("sizing", rendering.kernel.to_string(), &self.sizing));
+        }
+        if rendering.sharpen != usual.sharpen {
+            told.push(tell(
+                "sharpen",
+                rendering.sharpen.to_string(),
+                &self.sharpen,
+            ));
+        }
+        if rendering.colour != usual.colour {
+            told.push(tell("colour", rendering.colour.to_string(), &self.colour));
+        }
+        told
+    }
+
     fn told_of_framing(&self, wish: &Wish) -> Vec<Told> {
         let mut told = Vec::new();
+        told.extend(switch("enlarge", &self.enlarge));
+        told.extend(switch("trim", &self.trim));
         if let Some(shape) = wish.framing.shape {
             told.push(tell("shape", shape.to_string(), &self.shape));
             told.push(match wish.framing.fit {
@@ -192,6 +263,12 @@ impl Layer {
         }
         told
     }
+}
+
+/// A switch that is on.
+fn switch(key: &'static str, given: &Option<Given<bool>>) -> Option<Told> {
+    let on = given.as_ref().is_some_and(|given| given.value);
+    on.then(|| tell(key, "true".to_owned(), given))
 }
 
 fn given<T: Clone>(given: &Option<Given<T>>, usual: T) -> T {
@@ -226,7 +303,7 @@ mod tests {
         let every = Layer {
             extent: line(Extent::Widths(vec![400, 800]), 3),
             bound: line(Bound::Weight(1000), 4),
-            backdrop: line(Backdrop([1, 2, 3]), 5),
+            backdrop: line(Backdrop::Colour([1, 2, 3]), 5),
             ..Layer::default()
         };
         let place = Layer {
@@ -234,6 +311,10 @@ mod tests {
             shape: line("16:9".parse().expect("a shape"), 10),
             turn: line(Orientation::QuarterClockwise, 11),
             mirror: line(Orientation::Mirrored, 12),
+            trim: line(true, 13),
+            enlarge: line(false, 14),
+            knock_out: line(None, 15),
+            sharpen: line(Sharpen::Crisp, 16),
             ..Layer::default()
         };
         let options = Layer {
@@ -258,10 +339,13 @@ mod tests {
         formats JPEG Option
         name {folders}/{title}-{width} Default
         quality 50 Option
+        trim true Line(13)
         shape 16:9 Line(10)
         focus centre Default
         turn 90 Line(11)
         mirror horizontal Line(12)
+        knock-out auto Line(15)
+        sharpen crisp Line(16)
         backdrop #010203 Line(5)
         ");
     }

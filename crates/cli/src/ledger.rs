@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 use std::time::{Duration, Instant};
 
 use kiln_core::encode::{Coding, Format};
-use kiln_core::pixels::Size;
+use kiln_core::pixels::{Area, Size};
 use serde::{Deserialize, Serialize};
 
 use crate::write;
@@ -41,8 +41,20 @@ pub struct Ledger {
 pub struct Entry {
     /// The digest of its bytes, once they were read.
     pub digest: Option<String>,
+    /// What uniform borders leave of it, where that was looked for.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub content: Option<Content>,
     /// Its pieces by their names.
     pub pieces: BTreeMap<String, PieceEntry>,
+}
+
+/// What uniform borders leave of an original.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Content {
+    /// The digest of the bytes that were looked at.
+    pub of: String,
+    /// The area, as stored.
+    pub area: Area,
 }
 
 /// What is known of one piece.
@@ -133,6 +145,17 @@ impl Ledger {
         }
     }
 
+    /// What uniform borders leave of the originals of an out folder, by the digests of their
+    /// bytes; nothing where there is no ledger that can be read.
+    pub fn contents(out: &Path) -> HashMap<String, Area> {
+        let text = fs::read(out.join(NAME)).unwrap_or_default();
+        let document: Option<Document<BTreeMap<String, Entry>>> =
+            serde_json::from_slice(&text).ok();
+        let entries = document.into_iter().flat_map(|document| document.originals);
+        let contents = entries.filter_map(|(_, entry)| entry.content);
+        contents.map(|content| (content.of, content.area)).collect()
+    }
+
     fn new(path: PathBuf, originals: BTreeMap<String, Entry>) -> Ledger {
         let owner = |(original, entry): (&String, &Entry)| {
             let names: Vec<String> = entry.pieces.keys().cloned().collect();
@@ -211,6 +234,13 @@ impl Ledger {
                 piece.made = None;
             }
             entry.digest = Some(digest);
+        }
+    }
+
+    /// Notes what uniform borders leave of an original.
+    pub fn searched(&mut self, original: &str, content: Content) {
+        if let Some(entry) = self.originals.get_mut(original) {
+            entry.content = Some(content);
         }
     }
 

@@ -5,6 +5,7 @@ use std::thread;
 
 use kiln_core::decode::Allowance;
 use kiln_core::encode::Format;
+use kiln_core::pixels::Backdrop;
 use kiln_core::plan::{CodingWish, CreditsWish, Extent, Place, Site};
 use kiln_core::survey::Limits;
 use strsim::jaro_winkler;
@@ -164,9 +165,15 @@ fn sites(typed: &FireArgs, file: Option<&SiteFile>) -> Result<(Site, ToldPlaces)
     let base = file.map_or(Layer::default(), |file| file.every.clone());
     let mut settle = |label: &str, layer: Layer| {
         let wish = layer.wish(&credits);
+        let place = || file.map_or(String::new(), |_| format!("{label}: "));
         if matches!(wish.coding, CodingWish::Dial(_)) && wish.formats.contains(&Format::Png) {
-            let place = file.map_or(String::new(), |_| format!("{label}: "));
-            return Err(Failure::DialOfPng(place));
+            return Err(Failure::DialOfPng(place()));
+        }
+        if wish.backdrop == Backdrop::Transparent && wish.formats.contains(&Format::Jpeg) {
+            return Err(Failure::TransparentJpeg(place()));
+        }
+        if layer.knock_out.is_none() && layer.knock_out_holes.is_some() {
+            return Err(Failure::HolesOfNothing(place()));
         }
         told.push((label.to_owned(), layer.told(&wish)));
         Ok(wish)
@@ -224,13 +231,23 @@ fn unknown_place(name: &str, file: Option<&SiteFile>) -> Failure {
 fn typed_layer(typed: &FireArgs) -> Layer {
     let list = |values: &[u32]| (!values.is_empty()).then(|| values.to_vec());
     let widths = list(&typed.width).map(Extent::Widths);
+    let heights = list(&typed.height).map(Extent::Heights);
     let sides = list(&typed.long_side).map(Extent::LongSide);
-    let extent = widths.or(sides).or(typed.scale.map(Extent::Scale));
+    let scale = typed.scale.map(Extent::Scale);
+    let extent = widths.or(heights).or(sides).or(scale);
+    let switch = |on: bool| on.then_some(true).and_then(Given::option);
     let weight = typed.max_weight.map(Bound::Weight);
     let densities = Some(typed.density.clone()).filter(|densities| !densities.is_empty());
     let formats = Some(wording::once(&typed.format)).filter(|formats| !formats.is_empty());
     Layer {
         extent: extent.and_then(Given::option),
+        enlarge: switch(typed.enlarge),
+        trim: switch(typed.trim),
+        knock_out: typed.knock_out.and_then(Given::option),
+        knock_out_holes: switch(typed.knock_out_holes),
+        sizing: typed.sizing.and_then(Given::option),
+        sharpen: typed.sharpen.and_then(Given::option),
+        colour: typed.colour.and_then(Given::option),
         shape: typed.shape.and_then(Given::option),
         focus: typed.focus.and_then(Given::option),
         fit: typed.fit.and_then(Given::option),

@@ -1,8 +1,10 @@
 //! Words and numbers between people and the program: values as typed, sizes as printed, names
 //! made safe for a terminal.
 
+use std::str::FromStr;
+
 use kiln_core::encode::Format;
-use kiln_core::pixels::{Backdrop, Fit, Focus, NoFraming, Orientation, Shape};
+use kiln_core::pixels::{Backdrop, Fit, NoFraming, Orientation};
 use kiln_core::plan::{Pattern, PatternError};
 use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
 
@@ -27,20 +29,13 @@ pub fn parse_scale(text: &str) -> Result<f64, String> {
         None => (text, 1.0),
     };
     match number.parse::<f64>() {
-        Ok(number) if number > 0.0 && number * unit <= 1.0 => Ok(number * unit),
+        Ok(number) if number > 0.0 && number * unit <= 8.0 => Ok(number * unit),
         _ => Err("a scale is a part of the picture's own size, such as 33% or 0.5".to_owned()),
     }
 }
 
-/// `--shape`: a ratio.
-pub fn parse_shape(text: &str) -> Result<Shape, String> {
-    text.trim()
-        .parse()
-        .map_err(|error: NoFraming| error.to_string())
-}
-
-/// `--focus`: what a crop is laid around.
-pub fn parse_focus(text: &str) -> Result<Focus, String> {
+/// `--shape`, `--focus` and others that the core can read.
+pub fn parse_named<T: FromStr<Err = NoFraming>>(text: &str) -> Result<T, String> {
     text.trim()
         .parse()
         .map_err(|error: NoFraming| error.to_string())
@@ -152,20 +147,45 @@ pub fn parse_quality(text: &str) -> Result<u8, String> {
     }
 }
 
-/// `--backdrop`: a colour.
-pub fn parse_colour(text: &str) -> Result<Backdrop, String> {
+/// A colour: white, black or `#rrggbb`.
+fn colour(text: &str) -> Option<[u8; 3]> {
     let text = text.trim().to_ascii_lowercase();
     let hex = |digits: &str| u32::from_str_radix(digits, 16).ok().map(u32::to_be_bytes);
-    let colour = match text.as_str() {
-        "white" => Some([0, 255, 255, 255]),
-        "black" => Some([0; 4]),
+    match text.as_str() {
+        "white" => Some([255; 3]),
+        "black" => Some([0; 3]),
         _ => text
             .strip_prefix('#')
             .filter(|digits| digits.len() == 6 && digits.bytes().all(|b| b.is_ascii_hexdigit()))
-            .and_then(hex),
-    };
-    let colour = colour.map(|[_, r, g, b]| Backdrop([r, g, b]));
-    colour.ok_or_else(|| "a backdrop is white, black or a colour such as #f4ede0".to_owned())
+            .and_then(hex)
+            .map(|[_, r, g, b]| [r, g, b]),
+    }
+}
+
+/// `--backdrop`: a colour, or nothing.
+pub fn parse_backdrop(text: &str) -> Result<Backdrop, String> {
+    match text.trim() {
+        "transparent" => Ok(Backdrop::Transparent),
+        text => colour(text).map(Backdrop::Colour).ok_or_else(|| {
+            "a backdrop is white, black, transparent or a colour such as #f4ede0".to_owned()
+        }),
+    }
+}
+
+/// `--knock-out`: which background goes; `Some(None)` for the one at the border.
+pub fn parse_knock_out(text: &str) -> Result<Option<[u8; 3]>, String> {
+    match text.trim() {
+        "auto" => Ok(None),
+        text => colour(text).map(Some).ok_or_else(|| {
+            "knock-out is auto (what the border shows), white, black or a colour such as #f4ede0"
+                .to_owned()
+        }),
+    }
+}
+
+/// A switch of the kiln file: true or false.
+pub fn parse_switch(text: &str) -> Result<bool, String> {
+    text.parse().map_err(|_| "it is true or false".to_owned())
 }
 
 /// `--allowance`: megapixels, as pixels.
@@ -386,13 +406,19 @@ mod tests {
 
     #[test]
     fn parts_turns_and_mirrors_are_read_or_refused() {
-        for (text, part) in [("33%", 0.33), ("0.5", 0.5), (" 100 % ", 1.0), ("1", 1.0)] {
+        for (text, part) in [
+            ("33%", 0.33),
+            ("0.5", 0.5),
+            (" 100 % ", 1.0),
+            ("1", 1.0),
+            ("150%", 1.5),
+        ] {
             assert!(
                 parse_scale(text).is_ok_and(|found| (found - part).abs() < 1e-12),
                 "{text}"
             );
         }
-        for text in ["", "0", "0%", "101%", "2", "-5%", "half", "NaN"] {
+        for text in ["", "0", "0%", "801%", "9", "-5%", "half", "NaN"] {
             assert!(parse_scale(text).is_err(), "{text}");
         }
         for (degrees, turn) in TURNS {
@@ -415,10 +441,13 @@ mod tests {
 
     #[test]
     fn colours_are_read_or_refused() {
-        assert_eq!(parse_colour("White"), Ok(Backdrop::WHITE));
-        assert_eq!(parse_colour("#F4ede0"), Ok(Backdrop([0xF4, 0xED, 0xE0])));
+        assert_eq!(parse_backdrop("White"), Ok(Backdrop::WHITE));
+        assert_eq!(
+            parse_backdrop("#F4ede0"),
+            Ok(Backdrop::Colour([0xF4, 0xED, 0xE0]))
+        );
         for text in ["", "#fff", "#gggggg", "f4ede0", "#+4ede0", "blue"] {
-            assert!(parse_colour(text).is_err(), "{text}");
+            assert!(parse_backdrop(text).is_err(), "{text}");
         }
     }
 

@@ -38,7 +38,7 @@ fn framed(
     let wish = Wish {
         extent,
         framing,
-        backdrop: Backdrop([1, 2, 3]),
+        backdrop: Backdrop::Colour([1, 2, 3]),
         formats: vec![Format::Png],
         ..Wish::default()
     };

@@ -1,5 +1,6 @@
 //! One run over many pictures: found, planned, made, written, recorded, reported.
 
+mod borders;
 mod strays;
 mod watch;
 mod work;
@@ -19,7 +20,7 @@ use kiln_core::plan::{self, Job, Plan};
 use crate::args::FireArgs;
 use crate::failure::Failure;
 use crate::find::{self, Aside, Finding, Folders, Picture};
-use crate::ledger::{Ledger, PieceEntry};
+use crate::ledger::{Content, Ledger, PieceEntry};
 use crate::report::{Channels, Fired, FiringReport, OriginalReport, Progress};
 use crate::settings::Settings;
 use crate::sheet::Sheet;
@@ -64,6 +65,7 @@ pub fn fire(
     );
     let mut remarks = labelled(&mut pictures, settings)?;
     digested(&mut pictures, &mut refused, settings);
+    borders::searched(&mut pictures, &mut refused, settings)?;
     refused.sort_by(|a, b| a.path.cmp(&b.path));
 
     let originals = pictures.iter().map(|picture| picture.original.clone());
@@ -223,6 +225,12 @@ fn make(
     let refused = report.refused.iter().map(|aside| keys.of(&aside.path));
     let refused: HashSet<String> = refused.collect();
     claim(plan, &originals, &folder, &mut ledger)?;
+    for (picture, key) in pictures.iter().zip(&originals) {
+        if let (Some(of), Some(area)) = (&picture.original.digest, picture.original.content) {
+            let of = of.clone();
+            ledger.searched(key, Content { of, area });
+        }
+    }
     report.strays = strays::tend(plan, &refused, settings, &folder, &mut ledger)?;
     save(&mut ledger)?;
 
@@ -342,6 +350,9 @@ fn note(
             original.notes.extend(colours.map(|note| match note {
                 ColourNote::Converted => {
                     "its colours were converted from its profile to sRGB".to_owned()
+                }
+                ColourNote::Kept => {
+                    "its colours go beyond sRGB and were kept, as Display P3".to_owned()
                 }
                 ColourNote::ProfileDropped => {
                     "its colour profile is damaged or does not fit it; sRGB was assumed".to_owned()

@@ -96,7 +96,7 @@ pub fn dispatch(
     gate::each(
         &pool,
         plan.jobs.iter().zip(pictures).enumerate(),
-        |(_, (job, _))| pipeline::memory(job) + job.original.weight,
+        |(_, (job, _))| pipeline::memory(job, bench.settings.jobs) + job.original.weight,
         || !INTERRUPTED.load(Ordering::SeqCst),
         |(index, (job, picture))| {
             // The receiver outlives all senders; if it is gone, the run is over.
@@ -120,7 +120,7 @@ impl Bench<'_> {
         &self,
         job: &Job,
         path: &Path,
-        send: &impl Fn(What),
+        send: &(impl Fn(What) + Sync),
     ) -> Result<Option<ColourNote>, String> {
         if self.same.contains(path) && self.all_stand(job, send) {
             return Ok(None);

@@ -83,10 +83,14 @@ const fn later(name: &'static str, check: fn(&DeValue<'_>) -> Result<(), String>
     Key { name, work }
 }
 
-const KEYS: [Key; 20] = [
+const KEYS: [Key; 27] = [
     take("width", |layer, value, origin| {
         let widths = all(value, "a width", wording::parse_width)?;
         extent(layer, Extent::Widths(widths), origin)
+    }),
+    take("height", |layer, value, origin| {
+        let heights = all(value, "a height", wording::parse_width)?;
+        extent(layer, Extent::Heights(heights), origin)
     }),
     take("long-side", |layer, value, origin| {
         let sides = all(value, "a long side", wording::parse_width)?;
@@ -125,7 +129,7 @@ const KEYS: [Key; 20] = [
     take("backdrop", |layer, value, origin| {
         put(
             &mut layer.backdrop,
-            one(value, wording::parse_colour)?,
+            one(value, wording::parse_backdrop)?,
             origin,
         )
     }),
@@ -133,10 +137,10 @@ const KEYS: [Key; 20] = [
         put(&mut layer.name, one(value, wording::parse_name)?, origin)
     }),
     take("shape", |layer, value, origin| {
-        put(&mut layer.shape, one(value, wording::parse_shape)?, origin)
+        put(&mut layer.shape, one(value, wording::parse_named)?, origin)
     }),
     take("focus", |layer, value, origin| {
-        put(&mut layer.focus, one(value, wording::parse_focus)?, origin)
+        put(&mut layer.focus, one(value, wording::parse_named)?, origin)
     }),
     take("fit", |layer, value, origin| {
         put(&mut layer.fit, one(value, wording::parse_fit)?, origin)
@@ -151,6 +155,43 @@ const KEYS: [Key; 20] = [
             origin,
         )
     }),
+    take("enlarge", |layer, value, origin| {
+        put(
+            &mut layer.enlarge,
+            one(value, wording::parse_switch)?,
+            origin,
+        )
+    }),
+    take("trim", |layer, value, origin| {
+        put(&mut layer.trim, one(value, wording::parse_switch)?, origin)
+    }),
+    take("knock-out", |layer, value, origin| {
+        put(
+            &mut layer.knock_out,
+            one(value, wording::parse_knock_out)?,
+            origin,
+        )
+    }),
+    take("knock-out-holes", |layer, value, origin| {
+        put(
+            &mut layer.knock_out_holes,
+            one(value, wording::parse_switch)?,
+            origin,
+        )
+    }),
+    take("sizing", |layer, value, origin| {
+        put(&mut layer.sizing, one(value, wording::parse_named)?, origin)
+    }),
+    take("sharpen", |layer, value, origin| {
+        put(
+            &mut layer.sharpen,
+            one(value, wording::parse_named)?,
+            origin,
+        )
+    }),
+    take("colour", |layer, value, origin| {
+        put(&mut layer.colour, one(value, wording::parse_named)?, origin)
+    }),
     later("look", |value| {
         check(value, |text| is_look(text, true), LOOK)
     }),
@@ -161,7 +202,6 @@ const KEYS: [Key; 20] = [
     later("pace", |value| {
         among(value, &["quick", "steady", "patient"])
     }),
-    later("sharpen", |value| among(value, &["none", "soft", "crisp"])),
 ];
 
 const LOOK: &str = "it is plain, fine, crisp, faithful, exact, or a score from 0 to 100";
@@ -186,7 +226,7 @@ fn extent(layer: &mut Layer, value: Extent, origin: Origin) -> Result<(), Refusa
     match layer.extent.replace(Given { value, origin }) {
         None => Ok(()),
         Some(_) => Err(Refusal::Twice(
-            "only one of width, long-side and scale can hold; take one out".to_owned(),
+            "only one of width, height, long-side and scale can hold; take one out".to_owned(),
         )),
     }
 }

@@ -3,8 +3,17 @@
 use std::sync::LazyLock;
 
 /// Linear light of an encoded value, both from 0 to 1.
-pub(super) fn linear(encoded: f32) -> f32 {
+pub fn linear(encoded: f32) -> f32 {
     linear_exact(f64::from(encoded)) as f32
+}
+
+/// The encoded value of a linear light, both from 0 to 1; what lies outside is clipped.
+pub fn encoded(linear: f32) -> f32 {
+    let light = f64::from(linear).clamp(0.0, 1.0);
+    match light <= 0.003_130_8 {
+        true => (light * 12.92) as f32,
+        false => (1.055 * light.powf(1.0 / 2.4) - 0.055) as f32,
+    }
 }
 
 fn linear_exact(encoded: f64) -> f64 {
@@ -30,15 +39,16 @@ pub(super) fn linear_of_16() -> &'static [f32; 65_536] {
     &TABLE
 }
 
-/// The steps that linear light is cut into before the exact level is looked for; at 4096 the
-/// search walks one threshold on average near black, and none elsewhere.
+/// The steps that linear light is cut into before the exact level is looked for. No two levels
+/// begin within one step: near black, where they lie closest, they are 1/3295 apart.
 const BUCKETS: usize = 4096;
 
 struct Back {
     /// From this linear light on, level `i + 1` is nearer than level `i`.
     thresholds: [f32; 256],
-    /// The level at the start of each bucket.
-    first: [u8; BUCKETS + 1],
+    /// The level at the start of each step; steps are rounded to, so each begins half a step
+    /// before its own light. Twice as long as is used, so that every masked index is in it.
+    first: [u8; 2 * BUCKETS],
 }
 
 static BACK: LazyLock<Back> = LazyLock::new(|| {
@@ -46,22 +56,37 @@ static BACK: LazyLock<Back> = LazyLock::new(|| {
         std::array::from_fn(|level| linear_exact((level as f64 + 0.5) / 255.0) as f32);
     thresholds[255] = f32::INFINITY;
     let first = std::array::from_fn(|bucket| {
-        let start = bucket as f32 / BUCKETS as f32;
+        // A step that ends on a rounded half may begin a hair earlier.
+        let start = (bucket as f32 - 0.5) / BUCKETS as f32 * (1.0 - 1e-6);
         thresholds.partition_point(|&t| t <= start).min(255) as u8
     });
     Back { thresholds, first }
 });
 
+impl Back {
+    #[inline(always)]
+    fn level(&self, linear: f32) -> u8 {
+        /// Beyond this, floats are whole numbers apart: adding it rounds, and leaves the number
+        /// in the lowest bits. A conversion would have to look for what no integer can hold.
+        const WHOLE: f32 = (1 << 23) as f32;
+        // What is not a number becomes 0.
+        let inside = linear.max(0.0).clamp(0.0, 1.0);
+        let step = (inside * BUCKETS as f32 + WHOLE).to_bits() as usize % (2 * BUCKETS);
+        let level = self.first[step];
+        level + u8::from(inside >= self.thresholds[usize::from(level)])
+    }
+}
+
 /// The 8-bit sRGB level nearest to a linear light; what lies outside 0 to 1 is clipped.
 #[inline]
 pub fn to_srgb(linear: f32) -> u8 {
+    BACK.level(linear)
+}
+
+/// [`to_srgb`] for many samples.
+pub fn levels() -> impl Fn(f32) -> u8 + Copy {
     let back = &*BACK;
-    let inside = linear.clamp(0.0, 1.0);
-    let mut level = back.first[(inside * BUCKETS as f32) as usize];
-    while inside >= back.thresholds[usize::from(level)] {
-        level += 1;
-    }
-    level
+    |linear| back.level(linear)
 }
 
 #[cfg(test)]
@@ -79,11 +104,7 @@ mod tests {
     fn the_way_back_is_the_nearest_level_everywhere() {
         for step in 0..=1_000_000 {
             let light = step as f32 / 1e6;
-            let exact = if light <= 0.003_130_8 {
-                f64::from(light) * 12.92
-            } else {
-                1.055 * f64::from(light).powf(1.0 / 2.4) - 0.055
-            } * 255.0;
+            let exact = f64::from(encoded(light)) * 255.0;
             let found = f64::from(to_srgb(light));
             assert!(
                 (found - exact).abs() <= 0.5001,

@@ -3,10 +3,13 @@
 use std::sync::Arc;
 
 use moxcms::{
-    ColorProfile, DataColorSpace, Layout, ProfileText, Transform16BitExecutor, TransformOptions,
+    ColorProfile, DataColorSpace, Layout, ProfileText, RenderingIntent, Transform16BitExecutor,
+    TransformOptions,
 };
 
+use super::curve;
 use crate::decode::Ink;
+use crate::pixels::Gamut;
 
 /// A profile that is damaged or does not fit the samples.
 #[derive(Debug, PartialEq, Eq)]
@@ -56,21 +59,65 @@ fn area(profile: &ColorProfile) -> f64 {
     ((g.0 - r.0) * (b.1 - r.1) - (b.0 - r.0) * (g.1 - r.1)).abs()
 }
 
-/// A conversion of 16-bit samples to sRGB.
+/// The engine's own profile of a gamut.
+fn profile_of(gamut: Gamut) -> ColorProfile {
+    match gamut {
+        Gamut::Srgb => ColorProfile::new_srgb(),
+        Gamut::DisplayP3 => ColorProfile::new_display_p3(),
+    }
+}
+
+/// The profile that says what samples of a gamut stand for, about 600 bytes (ICC.1, version 4);
+/// `None` for sRGB, which everything without a profile is taken for.
+pub fn profile(gamut: Gamut) -> Option<Vec<u8>> {
+    match gamut {
+        Gamut::Srgb => None,
+        Gamut::DisplayP3 => profile_of(gamut).encode().ok(),
+    }
+}
+
+/// An sRGB colour in a gamut.
+pub fn in_gamut(colour: [u8; 3], gamut: Gamut) -> [u8; 3] {
+    let mut found = colour;
+    if gamut != Gamut::Srgb {
+        let srgb = ColorProfile::new_srgb();
+        let options = options(RenderingIntent::RelativeColorimetric);
+        let (from, to) = (Layout::Rgb, profile_of(gamut));
+        // Between the engine's own profiles there always is a way.
+        if let Ok(transform) = srgb.create_transform_8bit(from, &to, Layout::Rgb, options) {
+            let _ = transform.transform(&colour, &mut found);
+        }
+    }
+    found
+}
+
+fn options(rendering_intent: RenderingIntent) -> TransformOptions {
+    TransformOptions {
+        rendering_intent,
+        ..TransformOptions::default()
+    }
+}
+
+/// A conversion of 16-bit samples to a gamut.
 pub(super) struct Conversion {
     transform: Arc<Transform16BitExecutor>,
     from: usize,
     to: Ink,
+    /// The light of the profile's darkest colour, which becomes black.
+    black: f32,
 }
 
 /// A profile whose result differs by less than this from its input, at all test colours, is
-/// sRGB by another name: a third of an 8-bit level.
+/// that gamut by another name: a third of an 8-bit level.
 const SAME: i32 = 257 / 3;
 
+/// A darkest colour lighter than this is not meant as black: a lightness of 50 (ISO 18619).
+const LIGHTEST_BLACK: f32 = 0.184;
+
 impl Conversion {
-    /// A conversion from a profile's space to sRGB, relative colorimetric; `None` where the
-    /// profile describes sRGB itself.
-    pub(super) fn to_srgb(profile: &[u8], ink: Ink) -> Result<Option<Self>, Unusable> {
+    /// A conversion from a profile's space to a gamut, relative colorimetric; `None` where the
+    /// profile describes that gamut itself.
+    pub(super) fn new(profile: &[u8], ink: Ink, gamut: Gamut) -> Result<Option<Self>, Unusable> {
         let source = ColorProfile::new_from_slice(profile).map_err(|_| Unusable)?;
         let (from, to, delivers) = match ink {
             Ink::Grey => (Layout::Gray, Layout::Rgb, Ink::Rgb),
@@ -87,20 +134,46 @@ impl Conversion {
             .color_space
             .check_layout(from)
             .map_err(|_| Unusable)?;
-        let options = TransformOptions {
-            rendering_intent: moxcms::RenderingIntent::RelativeColorimetric,
-            ..TransformOptions::default()
-        };
+        let options = options(RenderingIntent::RelativeColorimetric);
         let transform = source
-            .create_transform_16bit(from, &ColorProfile::new_srgb(), to, options)
+            .create_transform_16bit(from, &profile_of(gamut), to, options)
             .map_err(|_| Unusable)?;
-        let conversion = Conversion {
+        let mut conversion = Conversion {
             transform,
             from: ink.count(),
             to: delivers,
+            black: 0.0,
         };
+        conversion.black = conversion.darkest(&source, ink);
         let idle = matches!(ink, Ink::Rgb | Ink::Rgba) && conversion.changes_nothing();
         Ok((!idle).then_some(conversion))
+    }
+
+    /// The light of the darkest colour, from 0 to 1: that of no light, or of the inks that the
+    /// profile itself takes for black, which spares what paper cannot take.
+    fn darkest(&self, source: &ColorProfile, ink: Ink) -> f32 {
+        let samples = match ink {
+            Ink::Grey => vec![0],
+            Ink::GreyAlpha => vec![0, u16::MAX],
+            Ink::Rgb => vec![0; 3],
+            Ink::Rgba => vec![0, 0, 0, u16::MAX],
+            Ink::Cmyk => match black_inks(source) {
+                Some(inks) => inks,
+                None => return 0.0,
+            },
+        };
+        let mut shown = Vec::new();
+        self.apply(&samples, &mut shown);
+        let light = |sample: u16| curve::linear(f32::from(sample) / 65_535.0);
+        let luminance =
+            0.2126 * light(shown[0]) + 0.7152 * light(shown[1]) + 0.0722 * light(shown[2]);
+        luminance.min(LIGHTEST_BLACK)
+    }
+
+    /// The light of the profile's darkest colour, from 0 to 1. It is to become black, and all
+    /// that is lighter to move with it (black-point compensation, ISO 18619).
+    pub(super) fn black(&self) -> f32 {
+        self.black
     }
 
     /// What the converted samples stand for.
@@ -137,6 +210,17 @@ impl Conversion {
     }
 }
 
+/// The inks that a profile prints black with, where it says so.
+fn black_inks(source: &ColorProfile) -> Option<Vec<u16>> {
+    source.lut_b_to_a_perceptual.as_ref()?;
+    let srgb = ColorProfile::new_srgb();
+    let options = options(RenderingIntent::Perceptual);
+    let to_inks = srgb.create_transform_16bit(Layout::Rgb, source, Layout::Rgba, options);
+    let mut inks = vec![0; 4];
+    to_inks.ok()?.transform(&[0; 3], &mut inks).ok()?;
+    Some(inks)
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -148,7 +232,7 @@ mod tests {
     #[test]
     fn srgb_by_profile_needs_no_conversion() {
         let profile = encoded(ColorProfile::new_srgb());
-        let conversion = Conversion::to_srgb(&profile, Ink::Rgb).expect("a good profile");
+        let conversion = Conversion::new(&profile, Ink::Rgb, Gamut::Srgb).expect("a good profile");
         assert!(conversion.is_none());
     }
 
@@ -157,7 +241,7 @@ mod tests {
     #[test]
     fn display_p3_becomes_srgb() {
         let profile = encoded(ColorProfile::new_display_p3());
-        let conversion = Conversion::to_srgb(&profile, Ink::Rgb);
+        let conversion = Conversion::new(&profile, Ink::Rgb, Gamut::Srgb);
         let conversion = conversion.expect("a good profile").expect("not sRGB");
         let mut srgb = Vec::new();
         let p3 = [0.8, 0.5, 0.2, 0.0, 1.0, 0.0].map(|v: f64| (v * 65_535.0) as u16);
@@ -176,7 +260,10 @@ mod tests {
             (&rgb[..90], Ink::Rgb),
             (&rgb, Ink::Grey),
         ] {
-            assert!(Conversion::to_srgb(profile, ink).is_err(), "{ink:?}");
+            assert!(
+                Conversion::new(profile, ink, Gamut::Srgb).is_err(),
+                "{ink:?}"
+            );
         }
     }
 }

@@ -1,30 +1,46 @@
-//! As stored → working space and back. The working space is linear light with sRGB's
-//! primaries, 32-bit floats, alpha premultiplied; the way back gives 8-bit sRGB.
+//! As stored → working space and back. The working space is linear light with the primaries of
+//! the gamut that is wanted, 32-bit floats, alpha premultiplied; the way back gives 8-bit levels.
 
 mod curve;
 mod icc;
 
-pub use curve::to_srgb;
-pub use icc::{ProfileFacts, describe};
+pub use curve::{encoded, levels, linear, to_srgb};
+pub use icc::{ProfileFacts, describe, in_gamut, profile};
+
+use std::borrow::Cow;
 
 use crate::decode::{Form, Ink, Row};
+use crate::pixels::{ColourWish, Gamut};
 use curve::{LINEAR_OF_8, linear_of_16};
 use icc::Conversion;
 
 /// A remark on the colours of a picture that its owner should hear.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum ColourNote {
     /// The profile was applied: the colours are now sRGB.
     Converted,
+    /// The profile was applied: the colours are now Display P3, which holds more than sRGB.
+    Kept,
     /// The profile could not be used; the samples were taken for sRGB.
     ProfileDropped,
+}
+
+/// The gamut that a wish comes to for a picture with a profile.
+pub fn gamut(wish: ColourWish, profile: Option<&[u8]>) -> Gamut {
+    let wide = || profile.and_then(describe).is_some_and(|facts| facts.wide);
+    match wish == ColourWish::Keep && wide() {
+        true => Gamut::DisplayP3,
+        false => Gamut::Srgb,
+    }
 }
 
 /// Turns rows as stored into rows of the working space.
 pub struct Working {
     ink: Ink,
+    gamut: Gamut,
     conversion: Option<Conversion>,
-    table: &'static [f32; 65_536],
+    /// Linear light of each 16-bit value.
+    table: Cow<'static, [f32]>,
     wide: Vec<u16>,
     converted: Vec<u16>,
 }
@@ -32,23 +48,42 @@ pub struct Working {
 impl Working {
     /// Prepares for pictures of a form. A profile that is damaged, or made for another kind of
     /// samples, is dropped with a note, and sRGB assumed.
-    pub fn new(form: &Form) -> (Self, Option<ColourNote>) {
+    pub fn new(form: &Form, gamut: Gamut) -> (Self, Option<ColourNote>) {
+        let converted = match gamut {
+            Gamut::Srgb => ColourNote::Converted,
+            Gamut::DisplayP3 => ColourNote::Kept,
+        };
         let (conversion, note) = match &form.icc {
             None => (None, None),
-            Some(profile) => match Conversion::to_srgb(profile, form.ink) {
-                Ok(None) => (None, None),
-                Ok(Some(conversion)) => (Some(conversion), Some(ColourNote::Converted)),
+            Some(profile) => match Conversion::new(profile, form.ink, gamut) {
+                Ok(None) if gamut == Gamut::Srgb => (None, None),
+                Ok(conversion) => (conversion, Some(converted)),
                 Err(icc::Unusable) => (None, Some(ColourNote::ProfileDropped)),
             },
         };
+        let black = conversion.as_ref().map_or(0.0, Conversion::black);
+        let table = match black > 0.0 {
+            false => Cow::Borrowed(linear_of_16().as_slice()),
+            true => {
+                let lowered = |light: &f32| (light - black).max(0.0) / (1.0 - black);
+                Cow::Owned(linear_of_16().iter().map(lowered).collect())
+            }
+        };
+        let dropped = note == Some(ColourNote::ProfileDropped);
         let working = Working {
             ink: form.ink,
+            gamut: if dropped { Gamut::Srgb } else { gamut },
             conversion,
-            table: linear_of_16(),
+            table,
             wide: Vec::new(),
             converted: Vec::new(),
         };
         (working, note)
+    }
+
+    /// The gamut of the working space.
+    pub fn gamut(&self) -> Gamut {
+        self.gamut
     }
 
     /// Samples of a pixel in the working space: 3, or 4 with alpha.
@@ -59,18 +94,25 @@ impl Working {
         }
     }
 
-    /// One row into the working space; `into` is overwritten.
-    pub fn row(&mut self, row: Row<'_>, into: &mut Vec<f32>) {
+    /// One row into the working space; `into` is overwritten. Returns whether any sample says
+    /// more than 8 bits can.
+    pub fn row(&mut self, row: Row<'_>, into: &mut Vec<f32>) -> bool {
         into.clear();
-        if let Some(conversion) = &self.conversion {
-            widen(row, &mut self.wide);
-            conversion.apply(&self.wide, &mut self.converted);
-            let ink = conversion.delivers();
-            return linear(&self.converted, ink, |v| self.table[usize::from(v)], into);
+        match &self.conversion {
+            Some(conversion) => {
+                widen(row, &mut self.wide);
+                conversion.apply(&self.wide, &mut self.converted);
+                let ink = conversion.delivers();
+                linearise(&self.converted, ink, |v| self.table[usize::from(v)], into);
+            }
+            None => match row {
+                Row::Eight(row) => linearise(row, self.ink, |v| LINEAR_OF_8[usize::from(v)], into),
+                Row::Sixteen(row) => linearise(row, self.ink, |v| self.table[usize::from(v)], into),
+            },
         }
         match row {
-            Row::Eight(row) => linear(row, self.ink, |v| LINEAR_OF_8[usize::from(v)], into),
-            Row::Sixteen(row) => linear(row, self.ink, |v| self.table[usize::from(v)], into),
+            Row::Eight(_) => false,
+            Row::Sixteen(row) => row.iter().any(|&sample| sample % 257 != 0),
         }
     }
 }
@@ -93,7 +135,7 @@ impl Sample for u16 {
     }
 }
 
-fn linear<S: Sample>(row: &[S], ink: Ink, light: impl Fn(S) -> f32, into: &mut Vec<f32>) {
+fn linearise<S: Sample>(row: &[S], ink: Ink, light: impl Fn(S) -> f32, into: &mut Vec<f32>) {
     match ink {
         Ink::Grey => into.extend(row.iter().flat_map(|&grey| [light(grey); 3])),
         Ink::GreyAlpha => into.extend(row.chunks_exact(2).flat_map(|pixel| {
@@ -110,7 +152,7 @@ fn linear<S: Sample>(row: &[S], ink: Ink, light: impl Fn(S) -> f32, into: &mut V
         // Without a profile: each ink takes its share of the light that black leaves.
         Ink::Cmyk => into.extend(row.chunks_exact(4).flat_map(|pixel| {
             let left = 1.0 - pixel[3].share();
-            [pixel[0], pixel[1], pixel[2]].map(|ink| curve::linear((1.0 - ink.share()) * left))
+            [pixel[0], pixel[1], pixel[2]].map(|ink| linear((1.0 - ink.share()) * left))
         })),
     }
 }

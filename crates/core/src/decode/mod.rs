@@ -3,6 +3,7 @@
 mod gif;
 mod jpeg;
 mod png;
+mod tiff;
 mod webp;
 mod whole;
 
@@ -95,7 +96,7 @@ pub enum Row<'a> {
 }
 
 /// A picture that is being decoded, from the top row down.
-pub trait Rows {
+pub trait Rows: Send {
     /// What all rows have in common.
     fn form(&self) -> &Form;
 
@@ -168,6 +169,7 @@ pub fn open<'a>(
         Kind::Png => png::open(bytes, limit)?,
         Kind::WebP => Box::new(webp::open(bytes, limit)?),
         Kind::Gif => Box::new(gif::open(bytes, limit)?),
+        Kind::Tiff => Box::new(tiff::open(bytes, limit)?),
         kind => return Err(DecodeError::Unread(kind)),
     };
     agreed(rows, probe)

@@ -5,7 +5,7 @@ use avif_serialize::constants::MatrixCoefficients;
 use rav1e::prelude::*;
 
 use super::{EncodeError, Format};
-use crate::pixels::{Channels, Raster};
+use crate::pixels::{Channels, Gamut, Raster};
 use crate::source::Nature;
 
 /// The encoder's speed, 0 (patient) to 10.
@@ -21,17 +21,23 @@ pub(super) fn encode(raster: &Raster, dial: u8, nature: Nature) -> Result<Vec<u8
         true => ChromaSampling::Cs420,
         false => ChromaSampling::Cs444,
     };
-    let colour = still(width, height, sampling, dial, &planes.colour)?;
+    let gamut = raster.gamut();
+    let colour = still((width, height), sampling, dial, gamut, &planes.colour)?;
     let alpha = match &planes.alpha {
         Some(alpha) => {
             let planes = std::slice::from_ref(alpha);
-            Some(still(width, height, ChromaSampling::Cs400, dial, planes)?)
+            let sampling = ChromaSampling::Cs400;
+            Some(still((width, height), sampling, dial, gamut, planes)?)
         }
         None => None,
     };
     let mut container = Aviffy::new();
     container
         .set_matrix_coefficients(MatrixCoefficients::Bt601)
+        .set_color_primaries(match gamut {
+            Gamut::Srgb => avif_serialize::constants::ColorPrimaries::Bt709,
+            Gamut::DisplayP3 => avif_serialize::constants::ColorPrimaries::DisplayP3,
+        })
         .set_chroma_subsampling((planes.halved, planes.halved))
         .set_seq_profile(if planes.halved { 0 } else { 1 });
     let (width, height) = (raster.size().width(), raster.size().height());
@@ -40,10 +46,10 @@ pub(super) fn encode(raster: &Raster, dial: u8, nature: Nature) -> Result<Vec<u8
 
 /// One AV1 key frame.
 fn still(
-    width: usize,
-    height: usize,
+    (width, height): (usize, usize),
     sampling: ChromaSampling,
     dial: u8,
+    gamut: Gamut,
     planes: &[PlaneBytes],
 ) -> Result<Vec<u8>, EncodeError> {
     let failed = |error: String| EncodeError::failed(Format::Avif, error);
@@ -55,7 +61,10 @@ fn still(
         chroma_sample_position: ChromaSamplePosition::Unknown,
         pixel_range: PixelRange::Full,
         color_description: Some(ColorDescription {
-            color_primaries: ColorPrimaries::BT709,
+            color_primaries: match gamut {
+                Gamut::Srgb => ColorPrimaries::BT709,
+                Gamut::DisplayP3 => ColorPrimaries::SMPTE432,
+            },
             transfer_characteristics: TransferCharacteristics::SRGB,
             matrix_coefficients: rav1e::prelude::MatrixCoefficients::BT601,
         }),

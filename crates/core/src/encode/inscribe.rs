@@ -83,14 +83,32 @@ fn png(file: &[u8], blocks: &Blocks) -> Option<Vec<u8>> {
 
 /// Chunks behind the picture, and the extended header that they need (RFC 9649, 2.7).
 fn webp(file: &[u8], blocks: &Blocks) -> Option<Vec<u8>> {
-    const ALPHA: u8 = 0x10;
     const EXIF: u8 = 0x08;
     const XMP: u8 = 0x04;
+    let mut flags = if blocks.exif.is_some() { EXIF } else { 0 };
+    flags |= if blocks.xmp.is_some() { XMP } else { 0 };
+    let exif = blocks.exif.as_ref().map(|exif| chunk(b"EXIF", exif));
+    let xmp = blocks.xmp.as_ref();
+    let xmp = xmp.map(|xmp| chunk(b"XMP ", xmp.as_bytes()));
+    let behind = [exif.unwrap_or_default(), xmp.unwrap_or_default()].concat();
+    extended_webp(file, flags, &[], &behind)
+}
+
+/// A WebP file with a colour profile, which stands before the picture.
+pub(super) fn webp_with_profile(file: &[u8], profile: &[u8]) -> Option<Vec<u8>> {
+    const PROFILE: u8 = 0x20;
+    extended_webp(file, PROFILE, &chunk(b"ICCP", profile), &[])
+}
+
+/// A WebP file with an extended header, more flags in it, and chunks before and behind its
+/// picture.
+fn extended_webp(file: &[u8], more: u8, before: &[u8], behind: &[u8]) -> Option<Vec<u8>> {
+    const ALPHA: u8 = 0x10;
     let body = file
         .strip_prefix(b"RIFF")?
         .get(4..)?
         .strip_prefix(b"WEBP")?;
-    let (mut flags, size, picture) = match body.get(..4)? {
+    let (flags, size, picture) = match body.get(..4)? {
         b"VP8X" => (body[8], body.get(12..18)?.to_vec(), body.get(18..)?),
         b"VP8L" => {
             let bits = u32::from_le_bytes(body.get(9..13)?.try_into().ok()?);
@@ -106,21 +124,17 @@ fn webp(file: &[u8], blocks: &Blocks) -> Option<Vec<u8>> {
         }
         _ => return None,
     };
-    flags |= if blocks.exif.is_some() { EXIF } else { 0 };
-    flags |= if blocks.xmp.is_some() { XMP } else { 0 };
-    let chunk = |name: &[u8; 4], body: &[u8]| {
-        let mut chunk = [name, (body.len() as u32).to_le_bytes().as_slice(), body].concat();
-        chunk.resize(chunk.len().next_multiple_of(2), 0);
-        chunk
-    };
-    let head = chunk(b"VP8X", &[&[flags, 0, 0, 0], size.as_slice()].concat());
-    let exif = blocks.exif.as_ref().map(|exif| chunk(b"EXIF", exif));
-    let xmp = blocks.xmp.as_ref();
-    let xmp = xmp.map(|xmp| chunk(b"XMP ", xmp.as_bytes()));
-    let (exif, xmp) = (exif.unwrap_or_default(), xmp.unwrap_or_default());
-    let body = [b"WEBP", head.as_slice(), picture, &exif, &xmp].concat();
+    let head = [&[flags | more, 0, 0, 0], size.as_slice()].concat();
+    let head = chunk(b"VP8X", &head);
+    let body = [b"WEBP", head.as_slice(), before, picture, behind].concat();
     let length = u32::try_from(body.len()).ok()?.to_le_bytes();
     Some([b"RIFF", length.as_slice(), &body].concat())
+}
+
+fn chunk(name: &[u8; 4], body: &[u8]) -> Vec<u8> {
+    let mut chunk = [name, (body.len() as u32).to_le_bytes().as_slice(), body].concat();
+    chunk.resize(chunk.len().next_multiple_of(2), 0);
+    chunk
 }
 
 /// Width and height less one, in 24 bits each.

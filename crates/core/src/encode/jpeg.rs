@@ -3,6 +3,7 @@
 use jpeg_encoder::{ColorType, Encoder, SamplingFactor};
 
 use super::{EncodeError, Format};
+use crate::colour;
 use crate::pixels::{Channels, Raster};
 use crate::source::Nature;
 
@@ -34,6 +35,10 @@ pub(super) fn encode(raster: &Raster, dial: u8, nature: Nature) -> Result<Vec<u8
         true => SamplingFactor::R_4_4_4,
         false => SamplingFactor::R_4_2_0,
     });
+    if let Some(profile) = colour::profile(raster.gamut()) {
+        let added = encoder.add_icc_profile(&profile);
+        added.map_err(|error| EncodeError::failed(Format::Jpeg, error))?;
+    }
     encoder
         .encode(raster.samples(), width, height, ColorType::Rgb)
         .map_err(|error| EncodeError::failed(Format::Jpeg, error))?;

@@ -2,16 +2,33 @@
 
 use std::collections::HashMap;
 
-use png::{BitDepth, ColorType, Compression, Encoder, Filter};
+use png::{BitDepth, CodingIndependentCodePoints, ColorType, Compression, Encoder, Filter, Info};
 
 use super::{EncodeError, Format};
+use crate::colour;
 use crate::pixels::{Channels, Raster};
+
+/// The code points of Display P3 (ITU-T H.273): the primaries of SMPTE EG 432-1, the transfer
+/// curve of sRGB, RGB without a matrix, full range.
+const DISPLAY_P3: CodingIndependentCodePoints = CodingIndependentCodePoints {
+    color_primaries: 12,
+    transfer_function: 13,
+    matrix_coefficients: 0,
+    is_video_full_range_image: true,
+};
 
 pub(super) fn encode(raster: &Raster) -> Result<Vec<u8>, EncodeError> {
     let form = Form::leanest(raster);
     let mut file = Vec::new();
+    let failed = |error| EncodeError::failed(Format::Png, error);
     let size = raster.size();
-    let mut encoder = Encoder::new(&mut file, size.width(), size.height());
+    let mut info = Info::with_size(size.width(), size.height());
+    if let Some(profile) = colour::profile(raster.gamut()) {
+        // Both, since not everything that reads the one reads the other.
+        info.icc_profile = Some(profile.into());
+        info.coding_independent_code_points = Some(DISPLAY_P3);
+    }
+    let mut encoder = Encoder::with_info(&mut file, info).map_err(failed)?;
     encoder.set_color(form.colour);
     encoder.set_depth(form.depth);
     encoder.set_compression(Compression::High);
@@ -33,7 +50,6 @@ pub(super) fn encode(raster: &Raster) -> Result<Vec<u8>, EncodeError> {
             encoder.set_trns(alphas[..palette.len() - opaque_tail].to_vec());
         }
     }
-    let failed = |error| EncodeError::failed(Format::Png, error);
     let mut writer = encoder.write_header().map_err(failed)?;
     writer.write_image_data(&form.samples).map_err(failed)?;
     writer.finish().map_err(failed)?;

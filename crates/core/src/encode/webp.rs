@@ -2,7 +2,8 @@
 
 use webp::{Encoder, PixelLayout, WebPConfig};
 
-use super::{Coding, EncodeError, Format};
+use super::{Coding, EncodeError, Format, inscribe};
+use crate::colour;
 use crate::pixels::{Channels, Raster};
 use crate::source::Nature;
 
@@ -39,6 +40,10 @@ pub(super) fn encode(
     let size = raster.size();
     let encoder = Encoder::new(raster.samples(), layout, size.width(), size.height());
     let file = encoder.encode_advanced(&config);
-    file.map(|file| file.to_vec())
-        .map_err(|error| failed(&format!("{error:?}")))
+    let file = file.map_err(|error| failed(&format!("{error:?}")))?;
+    match colour::profile(raster.gamut()) {
+        None => Ok(file.to_vec()),
+        Some(profile) => inscribe::webp_with_profile(&file, &profile)
+            .ok_or_else(|| failed("its container is not as expected")),
+    }
 }

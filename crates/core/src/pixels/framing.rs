@@ -18,7 +18,7 @@ pub struct Shape {
 /// Why something is no shape, focus or the like: what it should be.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Error)]
 #[error("{0}")]
-pub struct NoFraming(&'static str);
+pub struct NoFraming(pub(super) &'static str);
 
 impl Shape {
     /// Proportions of at most 100 to 1 either way.
@@ -132,6 +132,48 @@ pub struct Framing {
     pub focus: Focus,
     /// How it is brought to its shape.
     pub fit: Fit,
+    /// Whether uniform borders are taken off first.
+    pub trim: bool,
+}
+
+/// A part of a picture in whole pixels.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Area {
+    /// Its left border, in pixels from the picture's.
+    pub x: u32,
+    /// Its upper border.
+    pub y: u32,
+    /// Its width and height.
+    pub size: Size,
+}
+
+impl Area {
+    /// All of a picture.
+    pub fn whole(size: Size) -> Area {
+        Area { x: 0, y: 0, size }
+    }
+}
+
+impl Region {
+    /// A part of an area, seen from the picture that the area lies in.
+    pub fn within(self, area: Area) -> Region {
+        Region {
+            x: self.x + f64::from(area.x),
+            y: self.y + f64::from(area.y),
+            ..self
+        }
+    }
+}
+
+impl From<Area> for Region {
+    fn from(area: Area) -> Region {
+        Region {
+            x: f64::from(area.x),
+            y: f64::from(area.y),
+            width: f64::from(area.size.width()),
+            height: f64::from(area.size.height()),
+        }
+    }
 }
 
 /// A part of a picture, in pixels from its left upper corner.
@@ -220,11 +262,16 @@ impl Frame {
         self.sized(width, f64::from(width) * self.height / self.width, false)
     }
 
+    /// The size at a height.
+    pub fn at_height(self, height: u32) -> Size {
+        self.sized(height, f64::from(height) * self.width / self.height, true)
+    }
+
     /// The size with a longer side of a length.
     pub fn at_long_side(self, side: u32) -> Size {
         match self.width >= self.height {
             true => self.at_width(side),
-            false => self.sized(side, f64::from(side) * self.width / self.height, true),
+            false => self.at_height(side),
         }
     }
 

@@ -3,10 +3,12 @@
 mod framing;
 mod orientation;
 mod raster;
+mod rendering;
 
-pub use framing::{Fit, Focus, Frame, Framing, NoFraming, Region, Shape};
+pub use framing::{Area, Fit, Focus, Frame, Framing, NoFraming, Region, Shape};
 pub use orientation::Orientation;
-pub use raster::{Backdrop, Channels, Raster};
+pub use raster::{Backdrop, Channels, Gamut, Raster};
+pub use rendering::{ColourWish, Kernel, KnockOut, Rendering, Sharpen};
 
 use serde::{Deserialize, Serialize};
 

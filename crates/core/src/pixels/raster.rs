@@ -23,43 +23,80 @@ impl Channels {
     }
 }
 
-/// The colour behind transparent pixels where a format has no transparency: 8-bit sRGB.
+/// What stands around a padded picture, and behind transparent pixels where a format has no
+/// transparency.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Backdrop(pub [u8; 3]);
+#[serde(rename_all = "kebab-case")]
+pub enum Backdrop {
+    /// Nothing.
+    Transparent,
+    /// A colour, 8-bit sRGB.
+    Colour([u8; 3]),
+}
 
 impl Backdrop {
     /// White, the default.
-    pub const WHITE: Backdrop = Backdrop([255; 3]);
+    pub const WHITE: Backdrop = Backdrop::Colour([255; 3]);
 }
 
 impl std::fmt::Display for Backdrop {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        let Backdrop([r, g, b]) = self;
-        match self.0 {
-            [255, 255, 255] => f.write_str("white"),
-            [0, 0, 0] => f.write_str("black"),
-            _ => write!(f, "#{r:02x}{g:02x}{b:02x}"),
+        match self {
+            Backdrop::Transparent => f.write_str("transparent"),
+            Backdrop::Colour([255, 255, 255]) => f.write_str("white"),
+            Backdrop::Colour([0, 0, 0]) => f.write_str("black"),
+            Backdrop::Colour([r, g, b]) => write!(f, "#{r:02x}{g:02x}{b:02x}"),
         }
     }
 }
 
-/// A picture in memory: 8-bit sRGB samples, row by row, without padding, alpha straight.
+/// The colours that samples stand for. Both have white at D65 and the transfer curve of sRGB.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Gamut {
+    /// The primaries of IEC 61966-2-1.
+    #[default]
+    Srgb,
+    /// The primaries of SMPTE EG 432-1.
+    DisplayP3,
+}
+
+/// A picture in memory: 8-bit samples on the transfer curve of sRGB, row by row, without
+/// padding, alpha straight.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Raster {
     size: Size,
     channels: Channels,
+    gamut: Gamut,
     samples: Vec<u8>,
 }
 
 impl Raster {
-    /// A raster, or `None` where the number of samples does not fit the size.
+    /// A raster in sRGB, or `None` where the number of samples does not fit the size.
     pub fn new(size: Size, channels: Channels, samples: Vec<u8>) -> Option<Self> {
         let wanted = size.pixels().checked_mul(channels.count() as u64)?;
         (samples.len() as u64 == wanted).then_some(Raster {
             size,
             channels,
+            gamut: Gamut::Srgb,
             samples,
         })
+    }
+
+    /// The same samples, taken for colours of a gamut.
+    pub fn in_gamut(self, gamut: Gamut) -> Raster {
+        Raster { gamut, ..self }
+    }
+
+    /// The same picture with other samples of the same number.
+    pub fn with_samples(self, samples: Vec<u8>) -> Raster {
+        debug_assert_eq!(samples.len(), self.samples.len());
+        Raster { samples, ..self }
+    }
+
+    /// What its samples stand for.
+    pub fn gamut(&self) -> Gamut {
+        self.gamut
     }
 
     /// Width and height.
@@ -93,47 +130,64 @@ impl Raster {
         if self.channels == Channels::Rgb || self.is_transparent() {
             return self;
         }
-        self.over(Backdrop::WHITE)
+        self.over([255; 3])
     }
 
-    /// Laid over a plain colour, as a browser does it: mixed in the sRGB values themselves.
-    pub fn over(&self, backdrop: Backdrop) -> Raster {
+    /// Laid over a colour of its own gamut, as a browser does it: mixed in the samples as they
+    /// are.
+    pub fn over(&self, colour: [u8; 3]) -> Raster {
         if self.channels == Channels::Rgb {
             return self.clone();
         }
         let mut samples = Vec::with_capacity(self.samples.len() / 4 * 3);
         for pixel in self.samples.chunks_exact(4) {
             let alpha = u32::from(pixel[3]);
-            for (&over, &under) in pixel[..3].iter().zip(&backdrop.0) {
+            for (&over, &under) in pixel[..3].iter().zip(&colour) {
                 let mixed = u32::from(over) * alpha + u32::from(under) * (255 - alpha);
                 samples.push(((mixed + 127) / 255) as u8);
             }
         }
         Raster {
-            size: self.size,
             channels: Channels::Rgb,
             samples,
+            ..*self
         }
     }
 
-    /// In the middle of a larger one that is filled with a plain colour.
-    pub fn padded(&self, size: Size, backdrop: Backdrop) -> Raster {
-        let step = self.channels.count();
-        let [r, g, b] = backdrop.0;
-        let pixel = [r, g, b, 255];
+    /// With an alpha channel, whether there is a use for it or not.
+    fn with_alpha(self) -> Raster {
+        if self.channels == Channels::Rgba {
+            return self;
+        }
+        let pixels = self.samples.chunks_exact(3);
+        Raster {
+            channels: Channels::Rgba,
+            samples: pixels.flat_map(|p| [p[0], p[1], p[2], 255]).collect(),
+            ..self
+        }
+    }
+
+    /// In the middle of a larger one that is filled with a colour of its own gamut, or with
+    /// nothing.
+    pub fn padded(self, size: Size, colour: Option<[u8; 3]>) -> Raster {
+        let (inner, pixel) = match colour {
+            Some([r, g, b]) => (self, [r, g, b, 255]),
+            None => (self.with_alpha(), [0; 4]),
+        };
+        let step = inner.channels.count();
         let mut samples = pixel[..step].repeat(size.pixels() as usize);
-        let left = (size.width().saturating_sub(self.size.width()) / 2) as usize;
-        let top = (size.height().saturating_sub(self.size.height()) / 2) as usize;
+        let left = (size.width().saturating_sub(inner.size.width()) / 2) as usize;
+        let top = (size.height().saturating_sub(inner.size.height()) / 2) as usize;
         let pitch = size.width() as usize * step;
-        for (target, row) in samples.chunks_exact_mut(pitch).skip(top).zip(self.rows()) {
+        for (target, row) in samples.chunks_exact_mut(pitch).skip(top).zip(inner.rows()) {
             let room = target.get_mut(left * step..).unwrap_or_default();
             let length = room.len().min(row.len());
             room[..length].copy_from_slice(&row[..length]);
         }
         Raster {
             size,
-            channels: self.channels,
             samples,
+            ..inner
         }
     }
 
@@ -150,8 +204,8 @@ impl Raster {
         }
         Raster {
             size,
-            channels: self.channels,
             samples,
+            ..*self
         }
     }
 }
@@ -167,7 +221,7 @@ mod tests {
 
     #[test]
     fn a_backdrop_shows_through_by_the_share_of_alpha() {
-        let over = row(&[[9, 9, 9, 0], [0, 0, 0, 255], [0, 0, 0, 51]]).over(Backdrop::WHITE);
+        let over = row(&[[9, 9, 9, 0], [0, 0, 0, 255], [0, 0, 0, 51]]).over([255; 3]);
         assert_eq!(over.samples(), [255, 255, 255, 0, 0, 0, 204, 204, 204]);
     }
 

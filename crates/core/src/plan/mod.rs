@@ -16,7 +16,7 @@ pub use trouble::Trouble;
 
 use crate::credits::{Credits, Field, Inscription};
 use crate::encode::Format;
-use crate::pixels::{Backdrop, Fit, Framing, Size};
+use crate::pixels::{Area, Backdrop, Fit, Framing, Kernel, Rendering, Size};
 use crate::source::Probe;
 use name::Filling;
 
@@ -33,6 +33,8 @@ pub struct Original {
     pub probe: Probe,
     /// The digest of its bytes, where a name needs it.
     pub digest: Option<String>,
+    /// What it shows beside uniform borders, as stored, where those are to be taken off.
+    pub content: Option<Area>,
     /// What it says of itself.
     pub credits: Credits,
     /// What the label sheet says of it.
@@ -68,6 +70,8 @@ pub struct Placement {
     pub too_small: Option<Size>,
     /// Which part of it is shown, and how.
     pub framing: Framing,
+    /// How its pixels are computed.
+    pub rendering: Rendering,
     /// The most that a piece may weigh, in bytes.
     pub max_weight: Option<u64>,
     /// How samples shall be coded.
@@ -86,6 +90,8 @@ pub struct Placement {
 pub struct PlannedSize {
     /// Width and height, upright.
     pub size: Size,
+    /// The larger sizes that it is made through, the largest first.
+    pub through: Vec<Size>,
     /// The lowest device pixel ratio that it is for.
     pub density: f64,
     /// The measure that was asked for and that the original cannot fill without enlarging.
@@ -121,9 +127,16 @@ impl Original {
             weight,
             probe,
             digest: None,
+            content: None,
             credits: Credits::default(),
             label: Credits::default(),
         }
+    }
+
+    /// The part of it that a framing shows, as stored.
+    pub fn shown(&self, framing: &Framing) -> Area {
+        let content = self.content.filter(|_| framing.trim);
+        content.unwrap_or(Area::whole(self.probe.stored))
     }
 
     /// Its title in the label sheet, else its file's name without extension.
@@ -140,7 +153,7 @@ impl Plan {
         let mut jobs = Vec::new();
         let mut left_out = Vec::new();
         for (index, original) in originals.into_iter().enumerate() {
-            let wishes = wishes(&original, site);
+            let wishes = site.shown(&original.name);
             let placed = |(place, name, wish): (usize, Option<&str>, &Wish)| {
                 placement(&original, name, wish, numbers.of_one(place, index))
             };
@@ -171,20 +184,6 @@ impl Plan {
     }
 }
 
-/// The wishes that hold for an original: index and name of the place, and its wish. The index
-/// behind the last place is that of `every`.
-fn wishes<'a>(original: &Original, site: &'a Site) -> Vec<(usize, Option<&'a str>, &'a Wish)> {
-    let places = site.places.iter().enumerate();
-    let shown: Vec<_> = places
-        .filter(|(_, place)| place.shows(&original.name))
-        .map(|(index, place)| (index, Some(place.name.as_str()), &place.wish))
-        .collect();
-    match (shown.is_empty(), &site.every) {
-        (true, Some(every)) => vec![(site.places.len(), None, every)],
-        _ => shown,
-    }
-}
-
 /// The numbers of originals in their places, in natural order: 2 before 10.
 struct Numbers {
     /// For each place: number by the original's index.
@@ -198,7 +197,7 @@ impl Numbers {
         order.sort_by(|&a, &b| natord::compare_ignore_case(name(a), name(b)));
         let mut by_place = vec![HashMap::new(); site.places.len() + 1];
         for index in order {
-            for (place, _, _) in wishes(&originals[index], site) {
+            for (place, _, _) in site.shown(&originals[index].name) {
                 let numbers = &mut by_place[place];
                 numbers.insert(index, numbers.len() + 1);
             }
@@ -270,21 +269,30 @@ fn placement(
     wish: &Wish,
     number: (usize, usize),
 ) -> Placement {
-    let own = original.probe.upright();
+    let shown = original.shown(&wish.framing).size;
+    let own = original.probe.orientation.apply_to_size(shown);
     let fills = |least: &Size| own.width() >= least.width() && own.height() >= least.height();
     let mut placement = Placement {
         place: place.map(str::to_owned),
         too_small: wish.min_size.filter(|least| !fills(least)),
         framing: wish.framing,
+        rendering: wish.rendering,
         max_weight: wish.max_weight,
         coding: wish.coding,
         backdrop: wish.backdrop,
         inscription: wish.credits.inscription(&original.credits, &original.label),
         sizes: Vec::new(),
     };
-    for target in sizes::targets(wish.framing.frame(own), &wish.extent, &wish.densities) {
+    let frame = wish.framing.frame(own);
+    let targets = sizes::targets(frame, &wish.extent, &wish.densities, wish.enlarge);
+    // Other kernels than the sharp one would blur twice.
+    let ways = match wish.rendering.kernel {
+        Kernel::Clear => sizes::ways(&targets),
+        _ => vec![Vec::new(); targets.len()],
+    };
+    for (target, through) in targets.into_iter().zip(ways) {
         let piece = |&format: &Format| {
-            let recipe = recipe(&placement, target.size, format);
+            let recipe = recipe(&placement, (target.size, &through), format);
             let content = original.digest.as_deref().unwrap_or_default();
             let name = wish.name.fill(&Filling {
                 title: original.title(),
@@ -306,6 +314,7 @@ fn placement(
         let pieces = wish.formats.iter().map(piece).collect();
         placement.sizes.push(PlannedSize {
             size: target.size,
+            through,
             density: target.density,
             short_of: target.short_of,
             stands_for: target.stands_for,
@@ -317,10 +326,11 @@ fn placement(
 
 /// The digest of all that decides a piece's bytes, but for the original's. A newer program may
 /// make better pieces, so its version belongs to it.
-fn recipe(placement: &Placement, size: Size, format: Format) -> String {
+fn recipe(placement: &Placement, size: (Size, &[Size]), format: Format) -> String {
     let version = env!("CARGO_PKG_VERSION");
     let decisive = (
-        (version, size, format, placement.framing),
+        (version, size, format),
+        (placement.framing, placement.rendering),
         placement.max_weight,
         placement.coding,
         // It matters where there is no transparency, and around a padded picture.

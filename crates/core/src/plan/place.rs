@@ -7,15 +7,19 @@ use super::name::{Pattern, plain_name};
 use super::sizes::Extent;
 use crate::credits::{Credits, Field, Inscription};
 use crate::encode::Format;
-use crate::pixels::{Backdrop, Framing, Size};
+use crate::pixels::{Backdrop, Framing, Rendering, Size};
 
 /// What is wanted of every original of a place.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Wish {
     /// How large it is displayed.
     pub extent: Extent,
+    /// Whether it may be made larger than it is.
+    pub enlarge: bool,
     /// Which part is shown, and how.
     pub framing: Framing,
+    /// How its pixels are computed.
+    pub rendering: Rendering,
     /// Device pixel ratios that each measure is made for.
     pub densities: Vec<f64>,
     /// The formats to make.
@@ -26,7 +30,8 @@ pub struct Wish {
     pub min_size: Option<Size>,
     /// How samples are coded.
     pub coding: CodingWish,
-    /// What stands behind transparent pixels in a format without transparency.
+    /// What stands around a padded picture, and behind transparent pixels in a format without
+    /// transparency.
     pub backdrop: Backdrop,
     /// How pieces are named.
     pub name: Pattern,
@@ -39,7 +44,9 @@ impl Default for Wish {
     fn default() -> Self {
         Wish {
             extent: Extent::Own,
+            enlarge: false,
             framing: Framing::default(),
+            rendering: Rendering::default(),
             densities: vec![1.0],
             formats: vec![Format::WebP],
             max_weight: None,
@@ -123,6 +130,26 @@ pub struct Site {
 }
 
 impl Site {
+    /// The wishes that hold for an original of that name.
+    pub fn wishes_for(&self, name: &str) -> Vec<&Wish> {
+        let wishes = self.shown(name).into_iter();
+        wishes.map(|(_, _, wish)| wish).collect()
+    }
+
+    /// Where an original of that name is shown: index and name of the place, and its wish. The
+    /// index behind the last place is that of `every`.
+    pub(super) fn shown(&self, name: &str) -> Vec<(usize, Option<&str>, &Wish)> {
+        let places = self.places.iter().enumerate();
+        let shown: Vec<_> = places
+            .filter(|(_, place)| place.shows(name))
+            .map(|(index, place)| (index, Some(place.name.as_str()), &place.wish))
+            .collect();
+        match (shown.is_empty(), &self.every) {
+            (true, Some(every)) => vec![(self.places.len(), None, every)],
+            _ => shown,
+        }
+    }
+
     /// Every wish in it.
     pub fn wishes(&self) -> impl Iterator<Item = &Wish> {
         self.places

@@ -1,5 +1,5 @@
-//! Pixel sizes of an original: displayed measures times densities, never enlarged, near-equal
-//! ones merged.
+//! Pixel sizes of an original: displayed measures times densities, not enlarged unless asked,
+//! near-equal ones merged.
 
 use serde::{Deserialize, Serialize};
 
@@ -17,9 +17,11 @@ pub enum Extent {
     Own,
     /// At these widths, in CSS pixels.
     Widths(Vec<u32>),
+    /// At these heights, in CSS pixels.
+    Heights(Vec<u32>),
     /// With its longer side as long as this, in CSS pixels.
     LongSide(Vec<u32>),
-    /// At this part of its own size, above 0 and at most 1.
+    /// At this part of its own size, above 0; at most 1 unless it may be enlarged.
     Scale(f64),
 }
 
@@ -32,17 +34,23 @@ pub(super) struct Target {
     pub stands_for: Vec<u32>,
 }
 
-/// The sizes of a framed picture, the smallest first.
-pub(super) fn targets(frame: Frame, extent: &Extent, densities: &[f64]) -> Vec<Target> {
+/// The sizes of a framed picture, the smallest first; beyond its own only where it is to be
+/// enlarged.
+pub(super) fn targets(
+    frame: Frame,
+    extent: &Extent,
+    densities: &[f64],
+    enlarge: bool,
+) -> Vec<Target> {
     let own = frame.whole();
-    let by_long_side = matches!(extent, Extent::LongSide(_));
-    let measure = |size: Size| match by_long_side {
-        true => size.long_side(),
-        false => size.width(),
+    let measure = |size: Size| match extent {
+        Extent::LongSide(_) => size.long_side(),
+        Extent::Heights(_) => size.height(),
+        _ => size.width(),
     };
     let displayed: Vec<f64> = match extent {
         Extent::Own => return vec![whole(own)],
-        Extent::Widths(sides) | Extent::LongSide(sides) => {
+        Extent::Widths(sides) | Extent::Heights(sides) | Extent::LongSide(sides) => {
             sides.iter().map(|&side| f64::from(side)).collect()
         }
         Extent::Scale(part) => vec![f64::from(own.width()) * part],
@@ -61,7 +69,7 @@ pub(super) fn targets(frame: Frame, extent: &Extent, densities: &[f64]) -> Vec<T
         .collect();
     asked.sort_by(|a, b| a.0.cmp(&b.0).then(a.1.total_cmp(&b.1)));
     asked.dedup_by_key(|(pixels, _)| *pixels);
-    let longest = measure(own);
+    let longest = if enlarge { u32::MAX } else { measure(own) };
     let filled = asked.partition_point(|(pixels, _)| *pixels <= longest);
     let (fill, beyond) = asked.split_at(filled);
     let mut targets: Vec<Target> = Vec::new();
@@ -82,9 +90,10 @@ pub(super) fn targets(frame: Frame, extent: &Extent, densities: &[f64]) -> Vec<T
                 larger.density = larger.density.min(density);
             }
             _ => targets.push(Target {
-                size: match by_long_side {
-                    true => frame.at_long_side(pixels),
-                    false => frame.at_width(pixels),
+                size: match extent {
+                    Extent::LongSide(_) => frame.at_long_side(pixels),
+                    Extent::Heights(_) => frame.at_height(pixels),
+                    _ => frame.at_width(pixels),
                 },
                 density,
                 ..whole(own)
@@ -93,6 +102,24 @@ pub(super) fn targets(frame: Frame, extent: &Extent, densities: &[f64]) -> Vec<T
     }
     targets.reverse();
     targets
+}
+
+/// The larger sizes, the largest first, that each size is made through: of those at least twice
+/// as wide and high the smallest, and what that is made through. Of the sizes of one picture only
+/// the largest is then made from its many rows.
+pub(super) fn ways(targets: &[Target]) -> Vec<Vec<Size>> {
+    let mut ways: Vec<Vec<Size>> = vec![Vec::new(); targets.len()];
+    for (index, target) in targets.iter().enumerate().rev() {
+        let half = |larger: Size| {
+            let (width, height) = (larger.width() / 2, larger.height() / 2);
+            target.size.width() <= width && target.size.height() <= height
+        };
+        let larger = (index + 1..targets.len()).find(|&larger| half(targets[larger].size));
+        if let Some(larger) = larger {
+            ways[index] = [&ways[larger][..], &[targets[larger].size]].concat();
+        }
+    }
+    ways
 }
 
 fn whole(own: Size) -> Target {
@@ -122,7 +149,7 @@ mod tests {
             line
         };
         let frame = Framing::default().frame(own);
-        targets(frame, &extent, densities)
+        targets(frame, &extent, densities, false)
             .iter()
             .map(line)
             .collect()

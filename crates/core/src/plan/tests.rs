@@ -189,7 +189,7 @@ fn recipes_tell_apart_what_decides_the_bytes_and_nothing_else() {
         ),
         recipe(
             &Wish {
-                backdrop: Backdrop([0; 3]),
+                backdrop: Backdrop::Colour([0; 3]),
                 ..base.clone()
             },
             &|_| {},

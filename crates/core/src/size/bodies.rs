@@ -3,7 +3,7 @@
 
 use pulp::Arch;
 
-use super::kernel::{Tap, Taps};
+use super::kernel::Taps;
 
 /// Samples worked on at a time: what is summed stays in the nearest cache.
 const CHUNK: usize = 2048;
@@ -39,10 +39,30 @@ pub(super) struct Share<const ROWS: usize> {
     pub in_cell: [bool; ROWS],
 }
 
+/// A source row, and what the samples of the picture that it was made from go down and up to: the
+/// row itself, where it is the picture's own.
+#[derive(Clone, Copy)]
+pub(super) struct Line<'a> {
+    pub light: &'a [f32],
+    pub low: &'a [f32],
+    pub high: &'a [f32],
+}
+
+impl<'a> Line<'a> {
+    #[inline(always)]
+    fn part(&self, from: usize, to: usize) -> Line<'a> {
+        Line {
+            light: &self.light[from..to],
+            low: &self.low[from..to],
+            high: &self.high[from..to],
+        }
+    }
+}
+
 /// Adds a batch of source rows to every target row that is under way.
 pub(super) fn add<const ROWS: usize>(
     arch: Arch,
-    rows: [&[f32]; ROWS],
+    rows: [Line<'_>; ROWS],
     open: &mut [(Share<ROWS>, &mut Open)],
 ) {
     let add = Add { rows, open };
@@ -52,7 +72,7 @@ pub(super) fn add<const ROWS: usize>(
 // Closures within a recompiled body would be compiled on their own, without the wider unit: so
 // the bodies are plain loops, and the larger ones structs instead of closures.
 struct Add<'a, 'b, const ROWS: usize> {
-    rows: [&'a [f32]; ROWS],
+    rows: [Line<'a>; ROWS],
     open: &'a mut [(Share<ROWS>, &'b mut Open)],
 }
 
@@ -61,19 +81,20 @@ impl<const ROWS: usize> pulp::NullaryFnOnce for Add<'_, '_, ROWS> {
 
     #[inline(always)]
     fn call(self) {
-        let length = self.rows[0].len();
+        let length = self.rows[0].light.len();
         let mut from = 0;
         while from < length {
             let to = (from + CHUNK).min(length);
-            let mut rows = self.rows;
-            for row in &mut rows {
-                *row = &row[from..to];
+            let mut lights = [&[][..]; ROWS];
+            for (light, row) in lights.iter_mut().zip(&self.rows) {
+                *light = row.part(from, to).light;
             }
             for (share, open) in self.open.iter_mut() {
-                weighted(&mut open.sum[from..to], rows, share.weights);
-                for (row, in_cell) in rows.iter().zip(share.in_cell) {
+                weighted(&mut open.sum[from..to], lights, share.weights);
+                for (row, in_cell) in self.rows.iter().zip(share.in_cell) {
                     if in_cell {
-                        bound(&mut open.low[from..to], &mut open.high[from..to], row);
+                        let part = row.part(from, to);
+                        bound(&mut open.low[from..to], &mut open.high[from..to], part);
                     }
                 }
             }
@@ -83,13 +104,13 @@ impl<const ROWS: usize> pulp::NullaryFnOnce for Add<'_, '_, ROWS> {
 }
 
 #[inline(always)]
-fn bound(low: &mut [f32], high: &mut [f32], row: &[f32]) {
-    let length = row.len();
+fn bound(low: &mut [f32], high: &mut [f32], row: Line<'_>) {
+    let length = row.low.len();
     let (low, high) = (&mut low[..length], &mut high[..length]);
+    let (row_low, row_high) = (&row.low[..length], &row.high[..length]);
     for x in 0..length {
-        let sample = row[x];
-        low[x] = low[x].min(sample);
-        high[x] = high[x].max(sample);
+        low[x] = low[x].min(row_low[x]);
+        high[x] = high[x].max(row_high[x]);
     }
 }
 
@@ -108,31 +129,71 @@ fn weighted<const ROWS: usize>(sum: &mut [f32], mut rows: [&[f32]; ROWS], weight
     }
 }
 
-/// Holds a finished row to what its cells hold, and sets its pixels of `N` samples apart, each
-/// with four floats.
-pub(super) fn hold<const N: usize>(arch: Arch, open: &Open, into: &mut Vec<[f32; 4]>) {
-    into.clear();
-    into.resize(open.sum.len() / N, [0.0; 4]);
-    arch.dispatch(Hold::<N> { open, into });
+/// One target row, and what its cells hold.
+#[derive(Default)]
+pub(super) struct Finished {
+    /// The weighted sums.
+    pub sum: Vec<[f32; 4]>,
+    /// The least and the greatest of each cell.
+    pub low: Vec<[f32; 4]>,
+    pub high: Vec<[f32; 4]>,
 }
 
-struct Hold<'a, const N: usize> {
+/// Sizes a row along, of pixels of `N` samples.
+pub(super) fn across<const N: usize>(
+    arch: Arch,
+    open: &Open,
+    taps: &Taps,
+    line: &mut Vec<[f32; 4]>,
+    into: &mut Finished,
+) {
+    for row in [&mut into.sum, &mut into.low, &mut into.high] {
+        row.resize(taps.len(), [0.0; 4]);
+    }
+    line.resize(open.sum.len() / N, [0.0; 4]);
+    let across = Across::<N> {
+        open,
+        taps,
+        line,
+        into,
+    };
+    arch.dispatch(across);
+}
+
+struct Across<'a, const N: usize> {
     open: &'a Open,
-    into: &'a mut [[f32; 4]],
+    taps: &'a Taps,
+    /// The row with its pixels set apart, each with four floats.
+    line: &'a mut [[f32; 4]],
+    into: &'a mut Finished,
 }
 
-impl<const N: usize> pulp::NullaryFnOnce for Hold<'_, N> {
+impl<const N: usize> pulp::NullaryFnOnce for Across<'_, N> {
     type Output = ();
 
     #[inline(always)]
     fn call(self) {
         let Open { sum, low, high } = self.open;
-        let (sum, low) = (sum.as_chunks::<N>().0, low.as_chunks::<N>().0);
-        let high = high.as_chunks::<N>().0;
-        for (((pixel, sum), low), high) in self.into.iter_mut().zip(sum).zip(low).zip(high) {
-            for lane in 0..N {
-                pixel[lane] = held(sum[lane], low[lane], high[lane]);
+        for (pixel, sum) in self.line.iter_mut().zip(sum.as_chunks::<N>().0) {
+            pixel[..N].copy_from_slice(sum);
+        }
+        let (low, high) = (low.as_chunks::<N>().0, high.as_chunks::<N>().0);
+        let from = self.taps.reach().start;
+        for position in 0..self.taps.len() {
+            let tap = self.taps.tap(position);
+            let start = tap.start - from;
+            let pixels = &self.line[start..][..tap.weights.len()];
+            self.into.sum[position] = weighted_pixel(pixels, tap.weights);
+            let cell = start + tap.cell.start..start + tap.cell.end;
+            let (mut least, mut most) = ([f32::INFINITY; 4], [f32::NEG_INFINITY; 4]);
+            for (low, high) in low[cell.clone()].iter().zip(&high[cell]) {
+                for lane in 0..N {
+                    least[lane] = least[lane].min(low[lane]);
+                    most[lane] = most[lane].max(high[lane]);
+                }
             }
+            self.into.low[position] = least;
+            self.into.high[position] = most;
         }
     }
 }
@@ -141,48 +202,40 @@ impl<const N: usize> pulp::NullaryFnOnce for Hold<'_, N> {
 /// the cell is flat, and enough within texture.
 pub(super) const LEEWAY: f32 = 0.5;
 
-#[inline(always)]
-fn held(sum: f32, low: f32, high: f32) -> f32 {
-    let leeway = (high - low) * LEEWAY;
-    let (low, high) = (low - leeway, high + leeway);
-    let sum = if sum < low { low } else { sum };
-    if sum > high { high } else { sum }
+/// Holds the sums of a row to what their cells hold.
+pub(super) fn hold(arch: Arch, finished: &Finished, into: &mut Vec<[f32; 4]>) {
+    into.resize(finished.sum.len(), [0.0; 4]);
+    arch.dispatch(Hold { finished, into });
 }
 
-/// One target row along a finished row: each pixel is the weighted sum of the pixels that it
-/// draws on, held to what its cell holds.
-pub(super) fn across(arch: Arch, line: &[[f32; 4]], taps: &Taps, into: &mut Vec<[f32; 4]>) {
-    into.clear();
-    into.resize(taps.len(), [0.0; 4]);
-    arch.dispatch(Across { line, taps, into });
-}
-
-struct Across<'a> {
-    line: &'a [[f32; 4]],
-    taps: &'a Taps,
+struct Hold<'a> {
+    finished: &'a Finished,
     into: &'a mut [[f32; 4]],
 }
 
-impl pulp::NullaryFnOnce for Across<'_> {
+impl pulp::NullaryFnOnce for Hold<'_> {
     type Output = ();
 
     #[inline(always)]
     fn call(self) {
-        let from = self.taps.reach().start;
-        for (position, into) in self.into.iter_mut().enumerate() {
-            let tap = self.taps.tap(position);
-            let pixels = &self.line[tap.start - from..][..tap.weights.len()];
-            *into = pixel(pixels, &tap);
+        let Finished { sum, low, high } = self.finished;
+        for (((pixel, sum), low), high) in self.into.iter_mut().zip(sum).zip(low).zip(high) {
+            for lane in 0..4 {
+                let leeway = (high[lane] - low[lane]) * LEEWAY;
+                let (low, high) = (low[lane] - leeway, high[lane] + leeway);
+                let least = if sum[lane] < low { low } else { sum[lane] };
+                pixel[lane] = if least > high { high } else { least };
+            }
         }
     }
 }
 
 #[inline(always)]
-fn pixel(pixels: &[[f32; 4]], tap: &Tap<'_>) -> [f32; 4] {
+fn weighted_pixel(pixels: &[[f32; 4]], weights: &[f32]) -> [f32; 4] {
     // Two sums, since one alone would wait for itself.
     let (mut even, mut odd) = ([0.0f32; 4], [0.0f32; 4]);
     let (pairs, last) = pixels.as_chunks::<2>();
-    let (weights, last_weight) = tap.weights.as_chunks::<2>();
+    let (weights, last_weight) = weights.as_chunks::<2>();
     for ([one, two], [first, second]) in pairs.iter().zip(weights) {
         for lane in 0..4 {
             even[lane] += one[lane] * first;
@@ -194,16 +247,9 @@ fn pixel(pixels: &[[f32; 4]], tap: &Tap<'_>) -> [f32; 4] {
             even[lane] += pixel[lane] * weight;
         }
     }
-    let (mut low, mut high) = ([f32::INFINITY; 4], [f32::NEG_INFINITY; 4]);
-    for pixel in &pixels[tap.cell.start..tap.cell.end] {
-        for lane in 0..4 {
-            low[lane] = low[lane].min(pixel[lane]);
-            high[lane] = high[lane].max(pixel[lane]);
-        }
-    }
-    let mut result = [0.0; 4];
+    let mut sum = [0.0; 4];
     for lane in 0..4 {
-        result[lane] = held(even[lane] + odd[lane], low[lane], high[lane]);
+        sum[lane] = even[lane] + odd[lane];
     }
-    result
+    sum
 }

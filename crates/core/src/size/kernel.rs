@@ -1,4 +1,4 @@
-//! The three-lobed windowed sinc, cut into the weights of each target position.
+//! Kernels, cut into the weights of each target position.
 //!
 //! A target sample at position t covers the source around from + (t + ½) · scale − ½, with scale
 //! the source length over the target length. When the picture shrinks, the kernel is stretched by
@@ -8,7 +8,9 @@
 use std::f64::consts::PI;
 use std::ops::Range;
 
-/// Half the kernel's width, in lobes.
+use crate::pixels::Kernel;
+
+/// Half the width of [`Kernel::Clear`], in lobes.
 const LOBES: f64 = 3.0;
 
 /// Weights below this are left out; together they are far below a hundredth of a level.
@@ -42,8 +44,8 @@ pub(super) struct Taps {
 #[derive(Clone, Debug)]
 struct Position {
     sources: Range<usize>,
-    /// The sources that lie within the target sample itself: the result stays within what they
-    /// hold, which is what keeps halos away from edges.
+    /// The sources that lie within the target sample itself: the result stays near what they
+    /// hold, which is what keeps halos away from edges. All of them for kernels that never ring.
     cell: Range<usize>,
     /// Where its weights begin.
     weights: usize,
@@ -63,11 +65,20 @@ impl Taps {
     /// Weights for a span. Beyond its ends the samples around it are drawn on, where there are
     /// any; at the edges of the source the kernel is cut off, and what is left of it is scaled
     /// to a sum of 1.
-    pub(super) fn new(span: Span) -> Self {
+    pub(super) fn new(span: Span, kernel: Kernel) -> Self {
         let source = span.source as usize;
         let scale = span.length / f64::from(span.target);
         let stretch = scale.max(1.0);
-        let reach = LOBES * stretch;
+        // Samples that stay what they are need no kernel, whichever it is.
+        let kernel = match scale == 1.0 && span.from.fract() == 0.0 {
+            true => Kernel::Hard,
+            false => kernel,
+        };
+        let reach = match kernel {
+            Kernel::Clear => LOBES * stretch,
+            Kernel::Gentle => 2.0 * stretch,
+            Kernel::Even | Kernel::Hard => scale / 2.0 + 0.5,
+        };
         let mut taps = Taps {
             reach: source..0,
             positions: Vec::with_capacity(span.target as usize),
@@ -80,7 +91,17 @@ impl Taps {
             let mut start = clip((centre - reach).ceil());
             let end = clip((centre + reach).floor() + 1.0);
             exact.clear();
-            exact.extend((start..end).map(|s| windowed_sinc((s as f64 - centre) / stretch)));
+            let nearest = clip((centre + 0.5).floor()).min(source.saturating_sub(1));
+            exact.extend((start..end).map(|sample| {
+                let distance = sample as f64 - centre;
+                match kernel {
+                    Kernel::Clear => windowed_sinc(distance / stretch),
+                    Kernel::Gentle => spline(distance / stretch),
+                    // How much of the sample lies within the position's own stretch.
+                    Kernel::Even => (scale / 2.0 + 0.5 - distance.abs()).clamp(0.0, scale.min(1.0)),
+                    Kernel::Hard => f64::from(u8::from(sample == nearest)),
+                }
+            }));
             let small = |weight: &f64| weight.abs() < NEGLIGIBLE;
             let leading = exact.iter().take_while(|w| small(w)).count();
             let trailing = exact.iter().rev().take_while(|w| small(w)).count();
@@ -88,11 +109,16 @@ impl Taps {
             start += leading;
             let sum: f64 = kept.iter().sum();
             let sources = start..start + kept.len();
-            // At least the two samples that it lies between.
-            let half = stretch / 2.0 + ON_THE_BORDER;
-            let first = (centre - half).ceil().min(centre.floor());
-            let last = (centre + half).floor().max(centre.ceil());
-            let cell = clip(first).max(sources.start)..clip(last + 1.0).min(sources.end);
+            let cell = match kernel {
+                Kernel::Clear => {
+                    // At least the two samples that it lies between.
+                    let half = stretch / 2.0 + ON_THE_BORDER;
+                    let first = (centre - half).ceil().min(centre.floor());
+                    let last = (centre + half).floor().max(centre.ceil());
+                    clip(first).max(sources.start)..clip(last + 1.0).min(sources.end)
+                }
+                _ => sources.clone(),
+            };
             taps.reach.start = taps.reach.start.min(sources.start);
             taps.reach.end = taps.reach.end.max(sources.end);
             taps.positions.push(Position {
@@ -164,9 +190,21 @@ fn windowed_sinc(x: f64) -> f64 {
     }
 }
 
+/// The cubic B-spline within two samples, 0 beyond.
+fn spline(x: f64) -> f64 {
+    let x = x.abs();
+    match x {
+        x if x < 1.0 => 2.0 / 3.0 - x * x + x * x * x / 2.0,
+        x if x < 2.0 => (2.0 - x).powi(3) / 6.0,
+        _ => 0.0,
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    const KERNELS: [Kernel; 4] = [Kernel::Clear, Kernel::Gentle, Kernel::Even, Kernel::Hard];
 
     fn span(source: u32, from: f64, length: f64, target: u32) -> Span {
         Span {
@@ -182,34 +220,54 @@ mod tests {
         for span in [
             span(6000, 0.0, 6000.0, 1200),
             span(7, 0.0, 7.0, 7),
+            span(7, 0.0, 7.0, 19),
             span(1, 0.0, 1.0, 1),
             span(3, 0.0, 3.0, 2),
             span(30_000, 0.0, 30_000.0, 1),
             span(100, 33.4, 21.7, 5),
             span(100, 99.5, 0.5, 1),
         ] {
-            let taps = Taps::new(span);
-            assert_eq!(taps.len(), span.target as usize);
-            for position in 0..taps.len() {
-                let tap = taps.tap(position);
-                assert!(tap.start >= taps.reach().start);
-                assert!(tap.start + tap.weights.len() <= taps.reach().end);
-                assert!((tap.weights.iter().sum::<f32>() - 1.0).abs() < 1e-5);
-                assert!(
-                    !tap.cell.is_empty() && tap.cell.end <= tap.weights.len(),
-                    "{span:?}"
-                );
+            for kernel in KERNELS {
+                let taps = Taps::new(span, kernel);
+                assert_eq!(taps.len(), span.target as usize);
+                for position in 0..taps.len() {
+                    let tap = taps.tap(position);
+                    assert!(tap.start >= taps.reach().start);
+                    assert!(tap.start + tap.weights.len() <= taps.reach().end);
+                    let sum: f64 = tap.weights.iter().map(|&weight| f64::from(weight)).sum();
+                    assert!((sum - 1.0).abs() < 1e-5, "{kernel} {span:?}: {sum}");
+                    assert!(
+                        !tap.cell.is_empty() && tap.cell.end <= tap.weights.len(),
+                        "{kernel} {span:?}"
+                    );
+                }
             }
         }
     }
 
     #[test]
     fn equal_lengths_take_each_sample_as_it_is() {
-        let taps = Taps::new(span(50, 20.0, 10.0, 10));
-        for position in 0..taps.len() {
-            let tap = taps.tap(position);
-            assert_eq!((tap.start, tap.weights), (position + 20, &[1.0][..]));
-            assert_eq!(tap.cell, 0..1);
+        for kernel in KERNELS {
+            let taps = Taps::new(span(50, 20.0, 10.0, 10), kernel);
+            for position in 0..taps.len() {
+                let tap = taps.tap(position);
+                assert_eq!((tap.start, tap.weights), (position + 20, &[1.0][..]));
+                assert_eq!(tap.cell, 0..1);
+            }
         }
+    }
+
+    #[test]
+    fn means_are_of_what_is_covered_and_hard_samples_are_the_nearest() {
+        let even = Taps::new(span(5, 0.0, 5.0, 2), Kernel::Even);
+        assert_eq!(even.tap(0).weights, [0.4, 0.4, 0.2]);
+        assert_eq!(
+            (even.tap(1).start, even.tap(1).weights),
+            (2, &[0.2, 0.4, 0.4][..])
+        );
+        let hard = Taps::new(span(3, 0.0, 3.0, 7), Kernel::Hard);
+        let nearest: Vec<usize> = (0..7).map(|position| hard.tap(position).start).collect();
+        assert_eq!(nearest, [0, 0, 1, 1, 1, 2, 2]);
+        assert!((0..7).all(|position| hard.tap(position).weights == [1.0]));
     }
 }

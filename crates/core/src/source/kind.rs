@@ -75,7 +75,8 @@ impl Kind {
 
     /// Whether pieces can be made from it.
     pub fn is_read(self) -> bool {
-        matches!(self, Kind::Jpeg | Kind::Png | Kind::WebP | Kind::Gif)
+        use Kind::*;
+        matches!(self, Jpeg | Png | WebP | Gif | Tiff)
     }
 
     /// The usual file name extensions, lower case, the commonest first.

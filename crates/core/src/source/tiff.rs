@@ -3,8 +3,15 @@
 use std::io::{Read, Seek};
 
 use super::scan::Scan;
-use super::{Headers, Kind, Model, Trouble, metadata, size};
+use super::{Delivery, Headers, Kind, Model, Trouble, metadata, size};
 use crate::pixels::Orientation;
+
+/// Strips or tiles of at most this many pixels in a row of them come as rows; where they are
+/// larger, they are held as a whole.
+const BAND: u64 = 4 << 20;
+
+/// Pages beyond these are not counted.
+const MOST_PAGES: u32 = 100;
 
 const MAKE: u16 = 271;
 const SUB_DIRECTORIES: u16 = 330;
@@ -45,6 +52,7 @@ pub(super) fn read<R: Read + Seek>(scan: &mut Scan<R>) -> Result<Headers, Troubl
     let mut headers = Headers::new(Kind::Tiff, None);
     headers.lossless = true;
     let (mut width, mut height, mut made, mut nested) = (0, 0, false, false);
+    let mut band_rows = u32::MAX;
     for _ in 0..order.short(scan)? {
         let entry = scan.position();
         let (tag, kind) = (order.short(scan)?, order.short(scan)?);
@@ -73,7 +81,9 @@ pub(super) fn read<R: Read + Seek>(scan: &mut Scan<R>) -> Result<Headers, Troubl
                 }
             }
             274 => headers.orientation = Orientation::from_exif(number),
-            338 => headers.alpha = true,
+            278 | 323 => band_rows = number,
+            // Unspecified extra samples are no alpha.
+            338 => headers.alpha = matches!(number, 1 | 2),
             700 => {
                 scan.go_to(number.into())?;
                 let packet = scan.vector(bytes)?;
@@ -103,6 +113,46 @@ pub(super) fn read<R: Read + Seek>(scan: &mut Scan<R>) -> Result<Headers, Troubl
     if made && nested {
         return Err(Trouble::Unread(Kind::CameraRaw));
     }
-    headers.stored = Some(size(width, height)?);
+    let stored = size(width, height)?;
+    headers.stored = Some(stored);
+    if u64::from(stored.width()) * u64::from(band_rows.min(stored.height())) <= BAND {
+        headers.delivery = Delivery::Rows;
+    }
+    headers.frames = pages(scan, &order);
     Ok(headers)
+}
+
+/// How many pages there are: directories that do not say to be a smaller copy or a mask. The
+/// place of the next directory is read from where the scan stands. Pages that are broken are none.
+fn pages<R: Read + Seek>(scan: &mut Scan<R>, order: &Order) -> u32 {
+    let mut pages = 1;
+    while pages < MOST_PAGES {
+        match next_is_page(scan, order) {
+            Ok(Some(is_page)) => pages += u32::from(is_page),
+            _ => break,
+        }
+    }
+    pages
+}
+
+fn next_is_page<R: Read + Seek>(
+    scan: &mut Scan<R>,
+    order: &Order,
+) -> Result<Option<bool>, Trouble> {
+    const SUBFILE: u16 = 254;
+    let (from, next) = (scan.position(), u64::from(order.long(scan)?));
+    // Directories follow one another in a file; one that lies before could go round for ever.
+    if next < from {
+        return Ok(None);
+    }
+    scan.go_to(next)?;
+    let mut is_page = true;
+    for _ in 0..order.short(scan)? {
+        let (tag, _, _) = (order.short(scan)?, order.short(scan)?, order.long(scan)?);
+        is_page &= tag != SUBFILE || order.long(scan)? & 0b101 == 0;
+        if tag != SUBFILE {
+            scan.skip(4)?;
+        }
+    }
+    Ok(Some(is_page))
 }

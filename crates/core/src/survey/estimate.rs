@@ -4,7 +4,7 @@
 use crate::colour::Working;
 use crate::decode::{Form, Row};
 use crate::encode::{self, Coding, EncodeError, Format};
-use crate::pixels::{Backdrop, Channels, Raster, Size};
+use crate::pixels::{Channels, Gamut, Kernel, Raster, Size};
 use crate::size::Sizer;
 use crate::source::Nature;
 
@@ -46,7 +46,7 @@ pub(super) struct Sample {
 impl Sampler {
     /// Prepares for a picture that becomes `target`, both as stored.
     pub(super) fn new(form: &Form, target: Size) -> Self {
-        let working = Working::new(form).0;
+        let working = Working::new(form, Gamut::Srgb).0;
         let (source, channels) = (form.size, working.channels());
         let wanted = SAMPLED_PIXELS / target.width() / BANDS;
         let height = ((wanted + BLOCK / 2) / BLOCK * BLOCK).max(BLOCK);
@@ -70,7 +70,7 @@ impl Sampler {
             Some(Band {
                 from,
                 to,
-                sizer: Sizer::new(part, target, channels),
+                sizer: Sizer::new(part, target, channels, Kernel::Clear),
             })
         };
         Sampler {
@@ -91,7 +91,7 @@ impl Sampler {
             .find(|band| (band.from..band.to).contains(&line));
         if let Some(band) = hit {
             self.working.row(row, &mut self.light);
-            band.sizer.push(&self.light);
+            band.sizer.push(&self.light, false);
         }
     }
 
@@ -118,7 +118,7 @@ impl Sample {
         nature: Nature,
         rows: &[f64],
     ) -> Result<u64, EncodeError> {
-        let opaque = (!format.holds_alpha()).then(|| self.raster.over(Backdrop::WHITE));
+        let opaque = (!format.holds_alpha()).then(|| self.raster.over([255; 3]));
         let raster = opaque.as_ref().unwrap_or(&self.raster);
         let bytes = |coding| encode::encode(raster, format, coding, nature).map(|file| file.len());
         let file = match format.dials() {

@@ -13,7 +13,7 @@ use crate::colour::Working;
 use crate::decode::{self, Allowance, DecodeError, Form, Ink, Row};
 use crate::encode::{EncodeError, Format};
 use crate::pipeline::{self, FireError};
-use crate::pixels::{Channels, Raster, Size};
+use crate::pixels::{Channels, Gamut, Kernel, Raster, Size};
 use crate::plan::{Extent, Job, Original, Wish};
 use crate::size::Sizer;
 use crate::source::{Nature, Probe, Traits};
@@ -166,7 +166,7 @@ pub fn look(
 pub fn digest(bytes: &[u8], probe: &Probe, allowance: Allowance) -> Result<u64, DecodeError> {
     let mut rows = decode::open(bytes, probe, allowance)?;
     let form = rows.form().clone();
-    let (mut working, _) = Working::new(&form);
+    let (mut working, _) = Working::new(&form, Gamut::Srgb);
     let mut hasher = Xxh3::new();
     let (mut light, mut opaque) = (Vec::new(), Vec::new());
     for _ in 0..form.size.height() {
@@ -215,15 +215,15 @@ fn sized(small: &Reduced, size: Size) -> Option<Raster> {
     if size == from && ink == Ink::Rgb && small.form.icc.is_none() {
         return Raster::new(size, Channels::Rgb, small.samples.clone());
     }
-    let (mut working, _) = Working::new(&small.form);
-    let mut sizer = Sizer::new(from, size, working.channels());
+    let (mut working, _) = Working::new(&small.form, Gamut::Srgb);
+    let mut sizer = Sizer::new(from, size, working.channels(), Kernel::Clear);
     let mut light = Vec::new();
     for row in small
         .samples
         .chunks_exact(from.width() as usize * ink.count())
     {
         working.row(Row::Eight(row), &mut light);
-        sizer.push(&light);
+        sizer.push(&light, false);
     }
     sizer.finish()
 }
@@ -253,7 +253,8 @@ fn whole_trial(
     })
     .map_err(|error| match error {
         FireError::Decode(error) => LookError::Decode(error),
-        FireError::RowsMissing => LookError::RowsMissing,
+        // Nothing was to be knocked out.
+        FireError::RowsMissing | FireError::NotPlain(_) => LookError::RowsMissing,
     })?;
     weight
 }

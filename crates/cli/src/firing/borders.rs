@@ -1,0 +1,89 @@
+//! What uniform borders leave of the originals, where a place wants those off: sizes can only be
+//! planned once that is known. The ledger remembers it, so that no picture is searched twice.
+
+use std::collections::{BTreeSet, HashMap};
+use std::fs;
+use std::sync::mpsc;
+
+use kiln_core::pixels::Area;
+use kiln_core::{decode, pipeline, plan};
+use rayon::ThreadPoolBuilder;
+
+use crate::failure::Failure;
+use crate::find::{Aside, Picture};
+use crate::gate;
+use crate::ledger::Ledger;
+use crate::settings::Settings;
+
+/// Gives each picture the part that its borders leave, where a place wants those off; what
+/// cannot be read is refused.
+pub fn searched(
+    pictures: &mut Vec<Picture>,
+    refused: &mut Vec<Aside>,
+    settings: &Settings,
+) -> Result<(), Failure> {
+    let wanted = |picture: &Picture| {
+        let wishes = settings.site.wishes_for(&picture.original.name);
+        wishes.into_iter().any(|wish| wish.framing.trim)
+    };
+    let marked: Vec<bool> = pictures.iter().map(wanted).collect();
+    if !marked.contains(&true) {
+        return Ok(());
+    }
+    let known = Ledger::contents(&settings.out);
+    let pool = ThreadPoolBuilder::new()
+        .num_threads(settings.jobs)
+        .build()?;
+    let (found, incoming) = mpsc::channel();
+    let searched = pictures
+        .iter()
+        .enumerate()
+        .filter(|(index, _)| marked[*index]);
+    gate::each(
+        &pool,
+        searched,
+        |(_, picture)| decode::memory(&picture.original.probe) + picture.original.weight,
+        || true,
+        |(index, picture)| {
+            // The receiver outlives all senders.
+            let _ = found.send((index, search(picture, &known, settings)));
+        },
+    );
+    drop(found);
+    let mut failed = BTreeSet::new();
+    for (index, result) in incoming {
+        match result {
+            Ok((digest, area)) => {
+                pictures[index].original.digest = Some(digest);
+                pictures[index].original.content = Some(area);
+            }
+            Err(why) => {
+                refused.push(Aside {
+                    path: pictures[index].path.clone(),
+                    name: pictures[index].original.name.clone(),
+                    why,
+                });
+                failed.insert(index);
+            }
+        }
+    }
+    let mut index = 0..;
+    pictures.retain(|_| index.next().is_some_and(|index| !failed.contains(&index)));
+    Ok(())
+}
+
+fn search(
+    picture: &Picture,
+    known: &HashMap<String, Area>,
+    settings: &Settings,
+) -> Result<(String, Area), String> {
+    let bytes = fs::read(&picture.path)
+        .map_err(|error| format!("cannot be read ({error}); check its permissions"))?;
+    let digest = plan::digest(&bytes);
+    if let Some(area) = known.get(&digest) {
+        return Ok((digest, *area));
+    }
+    let found = pipeline::content(&bytes, &picture.original, settings.allowance);
+    let area = found.map_err(|error| format!("{error}; export or copy it again"))?;
+    Ok((digest, area))
+}
