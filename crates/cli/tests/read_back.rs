@@ -45,6 +45,9 @@ for piece in json.load(sys.stdin):
 print(json.dumps(found))
 "#;
 
+/// Makes pictures with profiles, and measures pieces against another colour engine.
+const COLOURS: &str = include_str!("scripts/colours.py");
+
 /// What a script prints of some input.
 fn asked(scratch: &Scratch, script: &str, input: &Value) -> Value {
     let python = std::env::var("KILN_TEST_PYTHON").expect("KILN_TEST_PYTHON names a Python");
@@ -138,5 +141,64 @@ fn every_piece_is_what_its_name_says_in_other_eyes() {
             difference < 9.0,
             "{piece} differs by {difference} levels on average"
         );
+    }
+}
+
+/// Mean and worst difference (CIEDE2000) from what another colour engine makes of profiles with
+/// primaries, tables, grey and inks; those that keep a wide gamut are taken back to sRGB by it.
+#[test]
+#[ignore = "needs a Python with Pillow in KILN_TEST_PYTHON"]
+fn colours_are_those_of_another_engine() {
+    let scratch = Scratch::new();
+    asked(&scratch, COLOURS, &Value::from("make"));
+    scratch.fires(&["fire", "tagged", "--format", "png", "--name", "{stem}"]);
+    let wide = [
+        "fire",
+        "tagged/wide.png",
+        "tagged/huge.tif",
+        "--colour",
+        "keep",
+        "--out",
+        "kept",
+    ];
+    let formats = [
+        "--quality",
+        "90",
+        "--format",
+        "jpeg,webp",
+        "--name",
+        "{stem}",
+    ];
+    scratch.fires(&[&wide[..], &["--format", "png", "--name", "{stem}"]].concat());
+    scratch.fires(&[&wide[..], &formats].concat());
+    let originals = [
+        ("wide.png", "wide"),
+        ("huge.tif", "huge"),
+        ("scanner.webp", "scanner"),
+        ("grey.png", "grey"),
+        ("inks.tif", "inks"),
+        ("inks-coded.jpg", "inks-coded"),
+    ];
+    let pair = |(original, stem): &(&str, &str), piece: &str| {
+        serde_json::json!([format!("tagged/{original}"), piece.replace('*', stem)])
+    };
+    let mut pairs: Vec<Value> = originals.iter().map(|o| pair(o, "upload/*.png")).collect();
+    pairs.extend(originals[..2].iter().map(|o| pair(o, "kept/*.png")));
+    let found = asked(&scratch, COLOURS, &Value::from(pairs.clone()));
+    for pair in &pairs {
+        let piece = pair[1].as_str().expect("a path");
+        let [mean, worst] = [0, 1].map(|at| found[piece][at].as_f64().expect("a number"));
+        assert!(
+            mean <= 0.5 && worst <= 2.5,
+            "{piece}: mean {mean}, worst {worst}"
+        );
+    }
+    // Every format says what its samples stand for.
+    for piece in ["kept/wide.jpg", "kept/wide.webp", "kept/wide.png"] {
+        let file = std::fs::read(scratch.path(piece)).expect("a piece");
+        let says = file
+            .windows(4)
+            .any(|four| four == b"acsp" || four == b"iCCP");
+        assert!(says, "{piece}");
     }
 }
