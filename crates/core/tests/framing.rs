@@ -9,7 +9,9 @@ use std::ops::ControlFlow;
 use kiln_core::decode::Allowance;
 use kiln_core::encode::{self, Coding, Format};
 use kiln_core::pipeline;
-use kiln_core::pixels::{Backdrop, Channels, Fit, Focus, Framing, Orientation, Raster, Size};
+use kiln_core::pixels::{
+    Backdrop, Channels, Fit, Focus, Framing, KnockOut, Orientation, Raster, Size,
+};
 use kiln_core::plan::{Extent, Job, Original, Wish};
 use kiln_core::source::Nature;
 use other_eyes::read_back;
@@ -198,4 +200,177 @@ fn the_thinnest_pictures_are_framed_without_a_fall() {
             }
         }
     }
+}
+
+fn fired(file: &[u8], wish: &Wish) -> Vec<u8> {
+    let probe = common::probe(file);
+    let mut original = Original::new("x".into(), "x".into(), 9, probe);
+    if wish.framing.trim {
+        let area = pipeline::content(file, &original, Allowance::default());
+        original.content = Some(area.expect("a sound picture"));
+    }
+    let mut made = None;
+    let job = Job::new(original, wish);
+    pipeline::fire(file, &job, Allowance::default(), None, |_, piece| {
+        made = Some(piece.expect("a piece").file);
+        ControlFlow::Continue(())
+    })
+    .expect("a sound picture");
+    made.expect("one piece")
+}
+
+/// However a picture is stored without loss, its piece is the same file.
+#[test]
+fn one_picture_in_four_containers_gives_one_piece() {
+    let tiff = common::Tiff::default();
+    let rgb = common::rgb();
+    let deep: Vec<u8> = rgb.iter().flat_map(|v| [*v, *v]).collect();
+    let png = |depth, samples: &[u8]| common::png_with(png::ColorType::Rgb, depth, samples, |_| {});
+    let stored = [
+        png(png::BitDepth::Eight, &rgb),
+        png(png::BitDepth::Sixteen, &deep),
+        common::webp(true, false),
+        tiff.file(&common::wide(&rgb)),
+    ];
+    let wish = Wish {
+        extent: Extent::Widths(vec![31]),
+        ..Wish::default()
+    };
+    for format in [Format::Jpeg, Format::Png, Format::WebP, Format::Avif] {
+        let formats = vec![format];
+        let wish = Wish {
+            formats,
+            ..wish.clone()
+        };
+        let pieces: Vec<Vec<u8>> = stored.iter().map(|file| fired(file, &wish)).collect();
+        assert!(pieces.windows(2).all(|pair| pair[0] == pair[1]), "{format}");
+    }
+}
+
+/// A piece that is made through larger ones is the same whether those are made as well.
+#[test]
+fn what_else_is_made_does_not_change_a_piece() {
+    let file = encode::encode(&map(), Format::Png, Coding::Lossless, Nature::Photo).expect("a PNG");
+    let wish = Wish {
+        extent: Extent::Widths(vec![10, 21, 43, 80]),
+        formats: vec![Format::Png],
+        ..Wish::default()
+    };
+    let original = Original::new("x".into(), "x".into(), 9, common::probe(&file));
+    let job = Job::new(original, &wish);
+    let through: Vec<usize> = job
+        .pieces()
+        .map(|(_, size, _)| size.through.len())
+        .collect();
+    assert_eq!(through, [2, 1, 0, 0]);
+    let made = |job: &Job| {
+        let mut made = std::collections::BTreeMap::new();
+        pipeline::fire(&file, job, Allowance::default(), None, |planned, piece| {
+            made.insert(planned.name.clone(), piece.expect("a piece").file);
+            ControlFlow::Continue(())
+        })
+        .expect("a sound picture");
+        made
+    };
+    let all = made(&job);
+    assert_eq!(all.len(), 4);
+    for (name, file) in &all {
+        let alone = made(&job.without(|piece| piece.name != *name));
+        assert_eq!(alone, [(name.clone(), file.clone())].into(), "{name}");
+    }
+}
+
+/// A dark block of 30 × 20 pixels on a light ground with an uneven border.
+fn block(ground: [u8; 3]) -> Vec<u8> {
+    let pixels = (0..HEIGHT).flat_map(|y| (0..WIDTH).map(move |x| (x, y)));
+    let samples = pixels.flat_map(
+        |(x, y)| match (20..50).contains(&x) && (25..45).contains(&y) {
+            true => [20, 40, 60],
+            false => ground,
+        },
+    );
+    let raster = Raster::new(size(WIDTH, HEIGHT), Channels::Rgb, samples.collect());
+    let raster = raster.expect("whole rows");
+    encode::encode(&raster, Format::Png, Coding::Lossless, Nature::Photo).expect("a PNG")
+}
+
+#[test]
+fn borders_are_trimmed_backgrounds_knocked_out_and_sizes_taken_from_what_is_left() {
+    let trim = Framing {
+        trim: true,
+        ..Framing::default()
+    };
+    let made = |framing: Framing, change: &dyn Fn(&mut Wish)| {
+        let mut wish = Wish {
+            framing,
+            formats: vec![Format::Png],
+            ..Wish::default()
+        };
+        change(&mut wish);
+        let (width, height, channels, samples) =
+            read_back(Format::Png, &fired(&block([240, 236, 220]), &wish));
+        assert_eq!(channels, 4);
+        (width, height, samples[..4].to_vec())
+    };
+    assert_eq!(made(trim, &|_| {}), (30, 20, vec![20, 40, 60, 255]));
+    // Half as high, cropped to a square, turned: all of what is left.
+    let half = |wish: &mut Wish| wish.extent = Extent::Heights(vec![10]);
+    assert_eq!(made(trim, &half), (15, 10, vec![20, 40, 60, 255]));
+    let turned = Framing {
+        turn: Orientation::QuarterClockwise,
+        ..trim
+    };
+    assert_eq!(made(turned, &half), (7, 10, vec![20, 40, 60, 255]));
+    let square = Framing {
+        trim: true,
+        ..shape("1:1", Focus::Auto)
+    };
+    assert_eq!(made(square, &|_| {}), (20, 20, vec![20, 40, 60, 255]));
+    // Never larger, unless asked.
+    let large = |wish: &mut Wish| wish.extent = Extent::Widths(vec![60]);
+    assert_eq!(made(trim, &large).0, 30);
+    let larger = |wish: &mut Wish| (wish.enlarge, wish.extent) = (true, Extent::Widths(vec![60]));
+    assert_eq!(made(trim, &larger), (60, 40, vec![20, 40, 60, 255]));
+    // A cut-out on nothing, with nothing around it.
+    let knocked_out = |wish: &mut Wish| {
+        wish.rendering.knock_out = Some(KnockOut {
+            colour: None,
+            holes: false,
+        });
+        wish.backdrop = Backdrop::Transparent;
+    };
+    assert_eq!(made(Framing::default(), &knocked_out), (90, 60, vec![0; 4]));
+    let padded = Framing {
+        trim: true,
+        fit: Fit::Pad,
+        ..shape("1:1", Focus::Centre)
+    };
+    assert_eq!(made(padded, &knocked_out), (30, 30, vec![0; 4]));
+}
+
+#[test]
+fn a_background_that_is_not_plain_is_refused() {
+    let file = common::png_with(
+        png::ColorType::Rgb,
+        png::BitDepth::Eight,
+        &common::rgb(),
+        |_| {},
+    );
+    let mut wish = Wish::default();
+    wish.rendering.knock_out = Some(KnockOut {
+        colour: None,
+        holes: false,
+    });
+    let job = Job::new(
+        Original::new("x".into(), "x".into(), 9, common::probe(&file)),
+        &wish,
+    );
+    let refused = pipeline::fire(&file, &job, Allowance::default(), None, |_, _| {
+        ControlFlow::Continue(())
+    });
+    let refused = refused.expect_err("a busy border").to_string();
+    assert!(
+        refused.starts_with("its background is not plain"),
+        "{refused}"
+    );
 }

@@ -3,7 +3,7 @@
 
 mod common;
 
-use common::{HEIGHT, WIDTH, colour, each_pixel, grey, probe, rgb, rgba, samples};
+use common::{HEIGHT, Tiff, WIDTH, colour, each_pixel, grey, probe, rgb, rgba, samples, wide};
 use jpeg_encoder::{ColorType, SamplingFactor};
 use kiln_core::decode::{self, Allowance, DecodeError};
 use kiln_core::pixels::Orientation;
@@ -143,6 +143,121 @@ fn every_kind_of_webp_is_read() {
     {
         assert_eq!(found, [0, 1, 2, 3].map(|i| u16::from(wanted[i]) * 257));
     }
+}
+
+/// In either byte order, in strips and tiles, each kind of sample together or apart.
+#[test]
+fn every_layout_of_tiff_is_read() {
+    for big in [false, true] {
+        for chunk in [(WIDTH, 10), (WIDTH, HEIGHT), (16, 16)] {
+            for planar in [false, true] {
+                let tiff = Tiff {
+                    big,
+                    chunk,
+                    planar,
+                    ..Tiff::default()
+                };
+                let name = format!("{chunk:?} {big} {planar}");
+                assert_near(&name, &tiff.file(&wide(&rgb())), &rgb(), 0);
+                let deep = Tiff {
+                    bits: 16,
+                    ..tiff.clone()
+                };
+                let samples: Vec<u16> = rgb().iter().map(|&v| u16::from(v) * 257).collect();
+                assert_near(&name, &deep.file(&samples), &rgb(), 0);
+                let clear = Tiff {
+                    count: 4,
+                    extra: Some(2),
+                    ..tiff
+                };
+                assert_near(&name, &clear.file(&wide(&rgba())), &rgba(), 0);
+            }
+        }
+    }
+}
+
+#[test]
+fn every_meaning_of_tiff_samples_is_read() {
+    let tiff = |meaning, bits, count| Tiff {
+        meaning,
+        bits,
+        count,
+        ..Tiff::default()
+    };
+    let greys = each_pixel(grey);
+    let turned: Vec<u8> = greys.iter().map(|v| 255 - v).collect();
+    assert_near("grey", &tiff(1, 8, 1).file(&wide(&greys)), &greys, 0);
+    assert_near(
+        "white is zero",
+        &tiff(0, 8, 1).file(&wide(&greys)),
+        &turned,
+        0,
+    );
+    assert_near("four inks", &tiff(5, 8, 4).file(&wide(&rgba())), &rgba(), 0);
+    for bits in [1, 2, 4] {
+        let top = (1u16 << bits) - 1;
+        let level = |x: u32, y: u32| (x * 3 + y) as u16 & top;
+        let levels = each_pixel(level);
+        let spread = each_pixel(|x, y| (level(x, y) * 255 / top) as u8);
+        assert_near("few greys", &tiff(1, bits, 1).file(&levels), &spread, 0);
+        let entry = |i: u16| [i * 9, 200 - i * 3, i * 5].map(|v| v as u8);
+        for halves in [257, 256] {
+            let column =
+                |channel: usize| (0..=top).map(move |i| u16::from(entry(i)[channel]) * halves);
+            let palette = (0..3).flat_map(column).collect();
+            let indexed = Tiff {
+                palette,
+                ..tiff(3, bits, 1)
+            };
+            let colours = each_pixel(|x, y| entry(level(x, y))).concat();
+            assert_near("palette", &indexed.file(&levels), &colours, 0);
+        }
+    }
+    // Multiplied by alpha as it is stored; what is nearly transparent cannot be had back exactly.
+    let straight = rgba();
+    let multiplied = straight.chunks(4).flat_map(|p| {
+        let by_alpha = |v: u8| (u16::from(v) * u16::from(p[3]) + 127) / 255;
+        [by_alpha(p[0]), by_alpha(p[1]), by_alpha(p[2]), p[3].into()]
+    });
+    let multiplied: Vec<u16> = multiplied.collect();
+    let file = Tiff {
+        extra: Some(1),
+        ..tiff(2, 8, 4)
+    }
+    .file(&multiplied);
+    let found = samples(&file).expect("a TIFF");
+    for (found, wanted) in found
+        .chunks(4)
+        .zip(rgba().chunks(4))
+        .filter(|(_, w)| w[3] > 100)
+    {
+        for (found, wanted) in found.iter().zip(wanted) {
+            assert!(
+                (found / 257).abs_diff((*wanted).into()) <= 1,
+                "{found} {wanted}"
+            );
+        }
+    }
+    // Luma and chroma of a plain grey and of the brightest red.
+    let luma = each_pixel(|x, _| {
+        if x < 20 {
+            [120, 128, 128]
+        } else {
+            [76, 85, 255]
+        }
+    })
+    .concat();
+    let plain = each_pixel(|x, _| if x < 20 { [120; 3] } else { [254, 0, 0] }).concat();
+    assert_near("luma and chroma", &tiff(6, 8, 3).file(&luma), &plain, 1);
+    // Of an extra sample that says nothing of itself, nothing is made.
+    let unsaid = Tiff {
+        extra: Some(0),
+        ..tiff(2, 8, 4)
+    }
+    .file(&wide(&rgba()));
+    assert!(!probe(&unsaid).alpha);
+    let colours: Vec<u8> = rgba().chunks(4).flat_map(|p| &p[..3]).copied().collect();
+    assert_near("an unsaid extra", &unsaid, &colours, 0);
 }
 
 #[test]

@@ -207,7 +207,7 @@ impl Source<'_> {
             }
         };
         let target = self.target(cut, size);
-        Sizer::of_region(probe.stored, region, target, channels, cut.rendering.kernel)
+        Sizer::of_region(area, region, target, channels, cut.rendering.kernel)
     }
 
     /// The size of a cut's picture as stored, without padding.
@@ -454,10 +454,9 @@ fn small(
     let (working, _) = Working::new(rows.form(), Gamut::Srgb);
     let long_side = focus::LOOKED_AT.min(area.size.long_side());
     let size = Framing::default().frame(area.size).at_long_side(long_side);
-    let source = rows.form().size;
     let channels = working.channels();
     let mut sizers = [Sizer::of_region(
-        source,
+        area,
         area.into(),
         size,
         channels,

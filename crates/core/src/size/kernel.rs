@@ -22,8 +22,8 @@ const ON_THE_BORDER: f64 = 1e-6;
 /// A part of a row or a column of samples, and how many samples it becomes.
 #[derive(Clone, Copy, Debug)]
 pub(super) struct Span {
-    /// How many samples there are.
-    pub source: u32,
+    /// The samples that there are: of those around the part none beyond is drawn on.
+    pub source: (u32, u32),
     /// Where the part begins, in samples.
     pub from: f64,
     /// How long it is, in samples.
@@ -66,7 +66,7 @@ impl Taps {
     /// any; at the edges of the source the kernel is cut off, and what is left of it is scaled
     /// to a sum of 1.
     pub(super) fn new(span: Span, kernel: Kernel) -> Self {
-        let source = span.source as usize;
+        let (first, last) = span.source;
         let scale = span.length / f64::from(span.target);
         let stretch = scale.max(1.0);
         // Samples that stay what they are need no kernel, whichever it is.
@@ -80,18 +80,18 @@ impl Taps {
             Kernel::Even | Kernel::Hard => scale / 2.0 + 0.5,
         };
         let mut taps = Taps {
-            reach: source..0,
+            reach: last as usize..0,
             positions: Vec::with_capacity(span.target as usize),
             weights: Vec::new(),
         };
         let mut exact: Vec<f64> = Vec::new();
         for position in 0..span.target {
             let centre = span.from + (f64::from(position) + 0.5) * scale - 0.5;
-            let clip = |at: f64| at.clamp(0.0, source as f64) as usize;
+            let clip = |at: f64| at.clamp(f64::from(first), f64::from(last)) as usize;
             let mut start = clip((centre - reach).ceil());
             let end = clip((centre + reach).floor() + 1.0);
             exact.clear();
-            let nearest = clip((centre + 0.5).floor()).min(source.saturating_sub(1));
+            let nearest = clip((centre + 0.5).floor()).min(last.saturating_sub(1) as usize);
             exact.extend((start..end).map(|sample| {
                 let distance = sample as f64 - centre;
                 match kernel {
@@ -208,7 +208,7 @@ mod tests {
 
     fn span(source: u32, from: f64, length: f64, target: u32) -> Span {
         Span {
-            source,
+            source: (0, source),
             from,
             length,
             target,

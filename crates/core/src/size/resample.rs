@@ -77,30 +77,32 @@ impl Waiting {
 impl Sizer {
     /// Prepares for rows of `source.width() × channels` floats, `channels` 3 or 4.
     pub fn new(source: Size, target: Size, channels: usize, kernel: Kernel) -> Self {
-        let whole = Area::whole(source).into();
-        Self::of_region(source, whole, target, channels, kernel)
+        let whole = Area::whole(source);
+        Self::of_region(whole, whole.into(), target, channels, kernel)
     }
 
-    /// The same for a part of the picture, which need not begin or end on a pixel. Rows and
-    /// columns that no result draws on are passed over.
+    /// The same for a part of the picture, which need not begin or end on a pixel. At its borders
+    /// the pixels around it are drawn on as far as they lie in `area`. Rows and columns that no
+    /// result draws on are passed over.
     pub fn of_region(
-        source: Size,
+        area: Area,
         region: Region,
         target: Size,
         channels: usize,
         kernel: Kernel,
     ) -> Self {
-        let axis = |source, from, length, target| {
+        let axis = |(start, samples), from, length, target| {
             let span = Span {
-                source,
+                source: (start, start + samples),
                 from,
                 length,
                 target,
             };
             Taps::new(span, kernel)
         };
-        let columns = axis(source.width(), region.x, region.width, target.width());
-        let lines = axis(source.height(), region.y, region.height, target.height());
+        let (across, down) = ((area.x, area.size.width()), (area.y, area.size.height()));
+        let columns = axis(across, region.x, region.width, target.width());
+        let lines = axis(down, region.y, region.height, target.height());
         Sizer {
             arch: Arch::new(),
             columns,

@@ -216,7 +216,13 @@ fn a_region_is_a_part_of_the_whole() {
             width,
             height,
         };
-        let sizer = Sizer::of_region(size((60, 40)), region, size(to), 3, Kernel::Clear);
+        let sizer = Sizer::of_region(
+            Area::whole(size((60, 40))),
+            region,
+            size(to),
+            3,
+            Kernel::Clear,
+        );
         let sizer = poured(sizer, (60, 40), Ink::Rgb, noise);
         sizer.finish().expect("every row that is drawn on")
     };
