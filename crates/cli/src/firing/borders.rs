@@ -2,13 +2,13 @@
 //! planned once that is known. The ledger remembers it, so that no picture is searched twice.
 
 use std::collections::{BTreeSet, HashMap};
-use std::fs;
 use std::sync::mpsc;
 
 use kiln_core::pixels::Area;
-use kiln_core::{decode, pipeline, plan};
+use kiln_core::{decode, pipeline};
 use rayon::ThreadPoolBuilder;
 
+use super::content::{self, Content};
 use crate::failure::Failure;
 use crate::find::{Aside, Picture};
 use crate::gate;
@@ -42,7 +42,7 @@ pub fn searched(
     gate::each(
         &pool,
         searched,
-        |(_, picture)| decode::memory(&picture.original.probe) + picture.original.weight,
+        |(_, picture)| decode::memory(&picture.original.probe) + content::held(&picture.original),
         || true,
         |(index, picture)| {
             // The receiver outlives all senders.
@@ -77,13 +77,11 @@ fn search(
     known: &HashMap<String, Area>,
     settings: &Settings,
 ) -> Result<(String, Area), String> {
-    let bytes = fs::read(&picture.path)
-        .map_err(|error| format!("cannot be read ({error}); check its permissions"))?;
-    let digest = plan::digest(&bytes);
+    let (content, digest) = Content::of(&picture.original, &picture.path)?;
     if let Some(area) = known.get(&digest) {
         return Ok((digest, *area));
     }
-    let found = pipeline::content(&bytes, &picture.original, settings.allowance);
+    let found = pipeline::content(content.input(), &picture.original, settings.allowance);
     let area = found.map_err(|error| format!("{error}; export or copy it again"))?;
     Ok((digest, area))
 }

@@ -1,12 +1,12 @@
 //! One run over many pictures: found, planned, made, written, recorded, reported.
 
 mod borders;
+mod content;
 mod strays;
 mod watch;
 mod work;
 
 use std::collections::HashSet;
-use std::fs;
 use std::path::PathBuf;
 use std::process::ExitCode;
 use std::sync::mpsc;
@@ -138,20 +138,22 @@ fn digested(pictures: &mut Vec<Picture>, refused: &mut Vec<Aside>, settings: &Se
     if !settings.site.wishes().any(|wish| wish.name.wants_digest()) {
         return;
     }
-    pictures.retain_mut(|picture| match fs::read(&picture.path) {
-        Ok(bytes) => {
-            picture.original.digest = Some(plan::digest(&bytes));
-            true
-        }
-        Err(error) => {
-            refused.push(Aside {
-                path: picture.path.clone(),
-                name: picture.original.name.clone(),
-                why: format!("cannot be read ({error}); check its permissions"),
-            });
-            false
-        }
-    });
+    pictures.retain_mut(
+        |picture| match content::Content::of(&picture.original, &picture.path) {
+            Ok((_, digest)) => {
+                picture.original.digest = Some(digest);
+                true
+            }
+            Err(why) => {
+                refused.push(Aside {
+                    path: picture.path.clone(),
+                    name: picture.original.name.clone(),
+                    why,
+                });
+                false
+            }
+        },
+    );
 }
 
 fn beyond_allowance(picture: &Picture, settings: &Settings) -> Aside {

@@ -13,6 +13,7 @@ use kiln_core::pipeline::{self, Piece};
 use kiln_core::plan::{self, Job, Plan};
 use rayon::ThreadPoolBuilder;
 
+use super::content::{self, Content};
 use crate::failure::Failure;
 use crate::find::Picture;
 use crate::gate;
@@ -96,7 +97,7 @@ pub fn dispatch(
     gate::each(
         &pool,
         plan.jobs.iter().zip(pictures).enumerate(),
-        |(_, (job, _))| pipeline::memory(job, bench.settings.jobs) + job.original.weight,
+        |(_, (job, _))| pipeline::memory(job, bench.settings.jobs) + content::held(&job.original),
         || !INTERRUPTED.load(Ordering::SeqCst),
         |(index, (job, picture))| {
             // The receiver outlives all senders; if it is gone, the run is over.
@@ -125,9 +126,7 @@ impl Bench<'_> {
         if self.same.contains(path) && self.all_stand(job, send) {
             return Ok(None);
         }
-        let bytes = fs::read(path)
-            .map_err(|error| format!("cannot be read ({error}); check its permissions"))?;
-        let original = plan::digest(&bytes);
+        let (content, original) = Content::of(&job.original, path)?;
         send(What::Read(original.clone()));
         // Pieces that are still good are told and left; the job goes on with the others.
         let names: Vec<&str> = job
@@ -147,7 +146,7 @@ impl Bench<'_> {
             return Ok(None);
         }
         let allowance = self.settings.allowance;
-        let fired = pipeline::fire(&bytes, &rest, allowance, None, |planned, made| {
+        let fired = pipeline::fire(content.input(), &rest, allowance, None, |planned, made| {
             let standing = made
                 .map_err(|error| error.to_string())
                 .and_then(|piece| self.put(&planned.name, piece));

@@ -1,6 +1,7 @@
 //! Bytes → rows of samples, one adapter a format.
 
 mod gif;
+mod input;
 mod jpeg;
 mod png;
 mod tiff;
@@ -8,8 +9,11 @@ mod webp;
 mod whole;
 
 use std::error::Error;
+use std::io;
 
 use thiserror::Error;
+
+pub use input::{Input, Stored, Stream};
 
 use crate::pixels::Size;
 use crate::source::{Delivery, Kind, Probe};
@@ -116,6 +120,9 @@ pub enum DecodeError {
         /// The allowance in pixels.
         allowed: u64,
     },
+    /// Its bytes could not be read.
+    #[error("it could not be read")]
+    Read(#[source] io::Error),
     /// The file ends before its last row.
     #[error("the {0} is cut off: the file ends before its last row")]
     CutOff(Kind),
@@ -153,7 +160,7 @@ impl DecodeError {
 
 /// Opens a picture. `probe` must be what [`crate::source::probe`] said of the same bytes.
 pub fn open<'a>(
-    bytes: &'a [u8],
+    input: impl Into<Input<'a>>,
     probe: &Probe,
     allowance: Allowance,
 ) -> Result<Box<dyn Rows + 'a>, DecodeError> {
@@ -163,13 +170,13 @@ pub fn open<'a>(
             allowed: allowance.pixels,
         });
     }
-    let limit = allowance.bytes(probe.stored);
+    let (input, limit) = (input.into(), allowance.bytes(probe.stored));
     let rows: Box<dyn Rows + 'a> = match probe.kind {
-        Kind::Jpeg => Box::new(jpeg::open(bytes, probe.stored)?),
-        Kind::Png => png::open(bytes, limit)?,
-        Kind::WebP => Box::new(webp::open(bytes, limit)?),
-        Kind::Gif => Box::new(gif::open(bytes, limit)?),
-        Kind::Tiff => Box::new(tiff::open(bytes, limit)?),
+        Kind::Jpeg => Box::new(jpeg::open(&input.bytes()?, probe.stored)?),
+        Kind::Png => png::open(input, limit)?,
+        Kind::WebP => Box::new(webp::open(&input.bytes()?, limit)?),
+        Kind::Gif => Box::new(gif::open(&input.bytes()?, limit)?),
+        Kind::Tiff => Box::new(tiff::open(input, limit)?),
         kind => return Err(DecodeError::Unread(kind)),
     };
     agreed(rows, probe)
@@ -191,17 +198,19 @@ fn agreed<'a>(rows: Box<dyn Rows + 'a>, probe: &Probe) -> Result<Box<dyn Rows + 
 /// Opens a picture for a quick look: what costs much and shows little may be left out. Today
 /// that is the last bit of a progressive JPEG's finer coefficients, which takes half its time.
 pub fn open_coarse<'a>(
-    bytes: &'a [u8],
+    input: impl Into<Input<'a>>,
     probe: &Probe,
     allowance: Allowance,
 ) -> Result<Box<dyn Rows + 'a>, DecodeError> {
+    let input = input.into();
     match (probe.kind, probe.delivery) {
         (Kind::Jpeg, Delivery::Passes) if allowance.covers(probe.stored) => {
-            let coarse = jpeg::without_refinements(bytes);
-            let rows = jpeg::open(coarse.as_deref().unwrap_or(bytes), probe.stored)?;
+            let bytes = input.bytes()?;
+            let coarse = jpeg::without_refinements(&bytes);
+            let rows = jpeg::open(coarse.as_deref().unwrap_or(&bytes), probe.stored)?;
             agreed(Box::new(rows), probe)
         }
-        _ => open(bytes, probe, allowance),
+        _ => open(input, probe, allowance),
     }
 }
 

@@ -1,26 +1,26 @@
 //! The adapter to the PNG decoder: row by row, but for interlaced files.
 
-use std::io::Cursor;
+use std::io::ErrorKind;
 
 use png::{BitDepth, ColorType, Decoder, DecodingError, Limits, Reader, Transformations};
 
 use super::whole::{Samples, Whole};
-use super::{DecodeError, Form, Ink, Row, Rows};
+use super::{DecodeError, Form, Ink, Input, Row, Rows, Stream};
 use crate::pixels::Size;
 use crate::source::Kind;
 
 struct PngRows<'a> {
-    reader: Reader<Cursor<&'a [u8]>>,
+    reader: Reader<Box<dyn Stream + 'a>>,
     form: Form,
     deep: bool,
     wide: Vec<u16>,
 }
 
-pub(super) fn open(bytes: &[u8], limit: u64) -> Result<Box<dyn Rows + '_>, DecodeError> {
+pub(super) fn open(input: Input<'_>, limit: u64) -> Result<Box<dyn Rows + '_>, DecodeError> {
     let limits = Limits {
         bytes: usize::try_from(limit).unwrap_or(usize::MAX),
     };
-    let mut decoder = Decoder::new_with_limits(Cursor::new(bytes), limits);
+    let mut decoder = Decoder::new_with_limits(input.stream()?, limits);
     decoder.set_transformations(Transformations::EXPAND);
     decoder.set_ignore_text_chunk(true);
     let mut reader = decoder.read_info().map_err(damaged)?;
@@ -80,7 +80,10 @@ fn wide(bytes: &[u8]) -> impl Iterator<Item = u16> + '_ {
 
 fn damaged(error: DecodingError) -> DecodeError {
     match error {
-        DecodingError::IoError(_) => DecodeError::CutOff(Kind::Png),
+        DecodingError::IoError(error) => match error.kind() {
+            ErrorKind::UnexpectedEof => DecodeError::CutOff(Kind::Png),
+            _ => DecodeError::Read(error),
+        },
         other => DecodeError::damaged(Kind::Png, other),
     }
 }

@@ -1,35 +1,40 @@
 //! The adapter to the TIFF decoder: a row of strips or tiles at a time.
 
-use std::borrow::Cow;
-use std::io::{Cursor, ErrorKind};
+use std::io::{self, Cursor, ErrorKind, SeekFrom};
 
 use tiff::decoder::{Decoder, DecodingResult, Limits};
 use tiff::tags::Tag;
 use tiff::{ColorType, TiffError};
 
-use super::{DecodeError, Form, Ink, Row, Rows};
+use super::{DecodeError, Form, Ink, Input, Row, Rows, Stream};
 use crate::pixels::Size;
 use crate::source::Kind;
 
 /// The photometric interpretation that the decoder reads single samples by: black is zero.
 const BLACK_IS_ZERO: u8 = 1;
 
-pub(super) fn open(bytes: &[u8], limit: u64) -> Result<TiffRows<'_>, DecodeError> {
-    let palette = palette_mark(bytes);
-    let bytes = match palette {
+pub(super) fn open(input: Input<'_>, limit: u64) -> Result<TiffRows<'_>, DecodeError> {
+    let mut stream = input.stream()?;
+    let palette = palette_mark(&mut stream).map_err(unreadable)?;
+    let stream: Box<dyn Stream> = match palette {
         // The decoder knows no palettes: it is told that the indices are greys.
         Some(at) => {
-            let mut greys = bytes.to_vec();
-            greys[at] = BLACK_IS_ZERO;
-            Cow::Owned(greys)
+            let mut greys = input.bytes()?.into_owned();
+            if let Some(mark) = greys.get_mut(at as usize) {
+                *mark = BLACK_IS_ZERO;
+            }
+            Box::new(Cursor::new(greys))
         }
-        None => Cow::Borrowed(bytes),
+        None => {
+            stream.rewind().map_err(unreadable)?;
+            stream
+        }
     };
     let mut limits = Limits::default();
     limits.decoding_buffer_size = usize::try_from(limit).unwrap_or(usize::MAX);
     limits.intermediate_buffer_size = limits.decoding_buffer_size;
     limits.ifd_value_size = 64 << 20;
-    let decoder = Decoder::new(Cursor::new(bytes)).map_err(damaged)?;
+    let decoder = Decoder::new(stream).map_err(damaged)?;
     let mut decoder = decoder.with_limits(limits);
     let (width, height) = decoder.dimensions().map_err(damaged)?;
     let size = Size::new(width, height).ok_or(DecodeError::CutOff(Kind::Tiff))?;
@@ -59,30 +64,38 @@ pub(super) fn open(bytes: &[u8], limit: u64) -> Result<TiffRows<'_>, DecodeError
 
 /// Where the first directory says that samples are indices into a palette, if it does (TIFF 6.0,
 /// section 2 and tag 262).
-fn palette_mark(bytes: &[u8]) -> Option<usize> {
+fn palette_mark(stream: &mut (dyn Stream + '_)) -> io::Result<Option<u64>> {
     const PALETTE: u16 = 3;
-    let little = bytes.starts_with(b"II*\0");
-    let short = |at: usize| {
-        let bytes = bytes.get(at..at + 2)?.try_into().ok()?;
-        Some(if little {
+    let mut head = [0; 8];
+    stream.read_exact(&mut head)?;
+    let little = head.starts_with(b"II");
+    let short = |bytes: [u8; 2]| {
+        if little {
             u16::from_le_bytes(bytes)
         } else {
             u16::from_be_bytes(bytes)
-        })
+        }
     };
-    let long = |at: usize| {
-        let (one, two) = (u32::from(short(at)?), u32::from(short(at + 2)?));
-        Some(if little {
-            two << 16 | one
-        } else {
-            one << 16 | two
-        })
+    let halves = [short([head[4], head[5]]), short([head[6], head[7]])].map(u64::from);
+    let [low, high] = if little {
+        halves
+    } else {
+        [halves[1], halves[0]]
     };
-    let directory = long(4)? as usize;
-    let entries = (0..usize::from(short(directory)?)).map(|entry| directory + 2 + entry * 12);
-    let mut marks = entries.filter(|&at| short(at) == Some(262));
-    let at = marks.next()? + 8;
-    (short(at)? == PALETTE).then_some(if little { at } else { at + 1 })
+    let directory = high << 16 | low;
+    stream.seek(SeekFrom::Start(directory))?;
+    let mut count = [0; 2];
+    stream.read_exact(&mut count)?;
+    for index in 0..u64::from(short(count)) {
+        let mut entry = [0; 12];
+        stream.read_exact(&mut entry)?;
+        if short([entry[0], entry[1]]) == 262 {
+            let at = directory + 2 + index * 12 + if little { 8 } else { 9 };
+            let is_palette = short([entry[8], entry[9]]) == PALETTE;
+            return Ok(is_palette.then_some(at));
+        }
+    }
+    Ok(None)
 }
 
 /// What the samples of a pixel are stored as, and what they become.
@@ -108,7 +121,7 @@ enum Samplings {
     Palette(Vec<[u16; 3]>),
 }
 
-type Reader<'a> = Decoder<Cursor<Cow<'a, [u8]>>>;
+type Reader<'a> = Decoder<Box<dyn Stream + 'a>>;
 
 impl Meaning {
     fn of(decoder: &mut Reader<'_>) -> Result<Meaning, DecodeError> {
@@ -388,11 +401,16 @@ fn unread(what: &str) -> DecodeError {
     DecodeError::damaged(Kind::Tiff, format!("{what} are not read"))
 }
 
+fn unreadable(error: io::Error) -> DecodeError {
+    match error.kind() {
+        ErrorKind::UnexpectedEof => DecodeError::CutOff(Kind::Tiff),
+        _ => DecodeError::Read(error),
+    }
+}
+
 fn damaged(error: TiffError) -> DecodeError {
     match error {
-        TiffError::IoError(error) if error.kind() == ErrorKind::UnexpectedEof => {
-            DecodeError::CutOff(Kind::Tiff)
-        }
+        TiffError::IoError(error) => unreadable(error),
         other => DecodeError::damaged(Kind::Tiff, other),
     }
 }

@@ -3,7 +3,7 @@
 
 use super::FireError;
 use crate::colour::{self, ColourNote, Working};
-use crate::decode::{self, Allowance, DecodeError, Form, Ink, Row, Rows};
+use crate::decode::{self, Allowance, DecodeError, Form, Ink, Input, Row, Rows};
 use crate::pixels::{
     Area, Backdrop, Channels, Fit, Focus, Framing, Gamut, KnockOut, Raster, Rendering, Size,
 };
@@ -81,16 +81,16 @@ impl Cut {
 
 /// All rasters of a job, in the order of its cuts, upright and framed.
 pub(super) fn rasters(
-    bytes: &[u8],
+    input: Input<'_>,
     original: &Original,
     cuts: &[Cut],
     allowance: Allowance,
 ) -> Result<(Vec<Raster>, Option<ColourNote>), FireError> {
     let source = Source {
-        bytes,
+        input,
         original,
         allowance,
-        foci: foci(bytes, original, cuts, allowance)?,
+        foci: foci(input, original, cuts, allowance)?,
     };
     let mut rasters = vec![None; cuts.len()];
     let mut note = None;
@@ -111,8 +111,12 @@ pub(super) fn rasters(
 }
 
 /// What uniform borders leave of a picture, as stored.
-pub fn content(bytes: &[u8], original: &Original, allowance: Allowance) -> Result<Area, FireError> {
-    let mut rows = decode::open(bytes, &original.probe, allowance)?;
+pub fn content<'a>(
+    input: impl Into<Input<'a>>,
+    original: &Original,
+    allowance: Allowance,
+) -> Result<Area, FireError> {
+    let mut rows = decode::open(input, &original.probe, allowance)?;
     let (mut working, _) = Working::new(rows.form(), Gamut::Srgb);
     let mut trim = Trim::new(rows.form().size, working.channels());
     let mut light = Vec::new();
@@ -125,7 +129,7 @@ pub fn content(bytes: &[u8], original: &Original, allowance: Allowance) -> Resul
 
 /// An original under work.
 struct Source<'a> {
-    bytes: &'a [u8],
+    input: Input<'a>,
     original: &'a Original,
     allowance: Allowance,
     /// The point that each cut is laid around.
@@ -141,7 +145,7 @@ impl Source<'_> {
         let Some((_, first)) = cuts.first() else {
             return Ok((Vec::new(), None));
         };
-        let rows = decode::open(self.bytes, &self.original.probe, self.allowance)?;
+        let rows = decode::open(self.input, &self.original.probe, self.allowance)?;
         let gamut = colour::gamut(first.rendering.colour, rows.form().icc.as_deref());
         let (working, note) = Working::new(rows.form(), gamut);
         let gamut = working.gamut();
@@ -417,7 +421,7 @@ impl Rows for RasterRows {
 
 /// The point that each cut is laid around, as parts of width and height.
 fn foci(
-    bytes: &[u8],
+    input: Input<'_>,
     original: &Original,
     cuts: &[Cut],
     allowance: Allowance,
@@ -430,7 +434,7 @@ fn foci(
             Focus::Auto if framing.wants_look() => {
                 let area = original.shown(framing);
                 if !looked.iter().any(|(known, _)| *known == area) {
-                    looked.push((area, small(bytes, original, area, allowance)?));
+                    looked.push((area, small(input, original, area, allowance)?));
                 }
                 let known = looked.iter().find(|(known, _)| *known == area);
                 known.map_or((0.5, 0.5), |(_, small)| {
@@ -445,12 +449,12 @@ fn foci(
 
 /// A small copy of an area, upright, to be looked at.
 fn small(
-    bytes: &[u8],
+    input: Input<'_>,
     original: &Original,
     area: Area,
     allowance: Allowance,
 ) -> Result<Raster, FireError> {
-    let rows = decode::open_coarse(bytes, &original.probe, allowance)?;
+    let rows = decode::open_coarse(input, &original.probe, allowance)?;
     let (working, _) = Working::new(rows.form(), Gamut::Srgb);
     let long_side = focus::LOOKED_AT.min(area.size.long_side());
     let size = Framing::default().frame(area.size).at_long_side(long_side);

@@ -11,7 +11,7 @@ use thiserror::Error;
 use crate::budget::{self, Outcome, Trial};
 use crate::colour::{self, ColourNote};
 use crate::credits::Blocks;
-use crate::decode::{self, Allowance, DecodeError};
+use crate::decode::{self, Allowance, DecodeError, Input};
 use crate::encode::{self, Coding, EncodeError, Format};
 use crate::pixels::{Backdrop, Channels, Raster};
 use crate::plan::{CodingWish, Job, Placement, PlannedPiece};
@@ -54,18 +54,18 @@ pub enum FireError {
     NotPlain(#[from] NotPlain),
 }
 
-/// Makes every piece of a job from the bytes of its original and hands each to `deliver` as
+/// Makes every piece of a job from its original and hands each to `deliver` as
 /// soon as it is finished, in any order; `deliver` can end the job early. Where cores are free,
 /// pieces are made side by side; their bytes do not depend on it.
-pub fn fire(
-    bytes: &[u8],
+pub fn fire<'a>(
+    input: impl Into<Input<'a>>,
     job: &Job,
     allowance: Allowance,
     score: Option<&Score<'_>>,
     deliver: impl FnMut(&PlannedPiece, Result<Piece, EncodeError>) -> ControlFlow<()> + Send,
 ) -> Result<Option<ColourNote>, FireError> {
     let cuts = Cut::all(job);
-    let (rasters, note) = cuts::rasters(bytes, &job.original, &cuts, allowance)?;
+    let (rasters, note) = cuts::rasters(input.into(), &job.original, &cuts, allowance)?;
     let mut studios = Vec::new();
     for placement in &job.placements {
         let blocks = placement.inscription.blocks();

@@ -6,6 +6,7 @@ mod sizes;
 mod trouble;
 
 use std::collections::HashMap;
+use std::io::{self, BufRead};
 
 use serde::{Deserialize, Serialize};
 
@@ -116,6 +117,20 @@ pub struct PlannedPiece {
 /// A digest of bytes, as text (XXH3, 128 bits): it tells files apart, not friend from foe.
 pub fn digest(bytes: &[u8]) -> String {
     format!("{:032x}", xxhash_rust::xxh3::xxh3_128(bytes))
+}
+
+/// The same of bytes that are read as they come.
+pub fn digest_of(mut reader: impl BufRead) -> io::Result<String> {
+    let mut hash = xxhash_rust::xxh3::Xxh3::new();
+    loop {
+        let part = reader.fill_buf()?;
+        if part.is_empty() {
+            return Ok(format!("{:032x}", hash.digest128()));
+        }
+        hash.update(part);
+        let length = part.len();
+        reader.consume(length);
+    }
 }
 
 impl Original {
