@@ -30,7 +30,10 @@ pub fn parse_scale(text: &str) -> Result<f64, String> {
     };
     match number.parse::<f64>() {
         Ok(number) if number > 0.0 && number * unit <= 8.0 => Ok(number * unit),
-        _ => Err("a scale is a part of the picture's own size, such as 33% or 0.5".to_owned()),
+        _ => Err(
+            "a scale is a part of the picture's own size, such as 33% or 0.5; 800% at most"
+                .to_owned(),
+        ),
     }
 }
 

@@ -342,3 +342,116 @@ fn pictures_are_cropped_or_padded_to_a_shape_and_never_squashed() {
     ]);
     assert!(!again.contains("unchanged"), "{again}");
 }
+
+/// A logo on white, with an O in it: 60 × 40 pixels in 120 × 80.
+fn logo() -> Vec<u8> {
+    let pixels = (0..80u32).flat_map(|y| (0..120u32).map(move |x| (x, y)));
+    let samples = pixels.flat_map(|(x, y)| {
+        let ink = (30..90).contains(&x) && (20..60).contains(&y);
+        let hole = (50..70).contains(&x) && (30..50).contains(&y);
+        if ink && !hole {
+            [20, 60, 110]
+        } else {
+            [255; 3]
+        }
+    });
+    let mut file = Vec::new();
+    let mut encoder = png::Encoder::new(&mut file, 120, 80);
+    encoder.set_color(png::ColorType::Rgb);
+    let mut writer = encoder.write_header().expect("a header");
+    let samples: Vec<u8> = samples.collect();
+    writer.write_image_data(&samples).expect("pixels");
+    writer.finish().expect("a PNG");
+    file
+}
+
+/// Width, height and pixels with alpha of a PNG.
+fn pixels(file: &[u8]) -> (u32, u32, Vec<[u8; 4]>) {
+    let mut decoder = png::Decoder::new(std::io::Cursor::new(file));
+    let whole = png::Transformations::EXPAND | png::Transformations::ALPHA;
+    decoder.set_transformations(whole);
+    let mut reader = decoder.read_info().expect("a header");
+    let mut samples = vec![0; reader.output_buffer_size().expect("small")];
+    let frame = reader.next_frame(&mut samples).expect("pixels");
+    let pixels = samples[..frame.buffer_size()].as_chunks().0.to_vec();
+    (frame.width, frame.height, pixels)
+}
+
+#[test]
+fn logos_become_cut_outs_of_a_height() {
+    let scratch = Scratch::new();
+    scratch.put("logos/mark.png", &logo());
+    let options = "fire logos --knock-out auto --trim --format png --name piece";
+    let options: Vec<&str> = options.split(' ').collect();
+    let made = |more: &[&str]| {
+        scratch.fires(&[&options[..], more].concat());
+        pixels(&scratch.files("upload")["piece.png"])
+    };
+    let at = |(width, _, pixels): &(u32, u32, Vec<[u8; 4]>), x: u32, y: u32| {
+        pixels[(y * width + x) as usize]
+    };
+    let plain = made(&["--height", "20"]);
+    assert_eq!((plain.0, plain.1), (30, 20));
+    assert_eq!(at(&plain, 1, 1), [20, 60, 110, 255]);
+    assert_eq!(
+        at(&plain, 15, 10),
+        [255; 4],
+        "what does not touch the border stays"
+    );
+    let holed = made(&["--height", "21", "--knock-out-holes"]);
+    assert_eq!(at(&holed, 16, 10), [0; 4]);
+    let padded = made(&[
+        "-w",
+        "33",
+        "-s",
+        "1:1",
+        "--fit",
+        "pad",
+        "--backdrop",
+        "transparent",
+    ]);
+    assert_eq!((padded.0, padded.1, at(&padded, 0, 0)), (33, 33, [0; 4]));
+    // Enlarged, and its pixels kept hard.
+    let large = made(&["-w", "120", "--enlarge", "--sizing", "hard"]);
+    assert_eq!((large.0, large.1), (120, 80));
+    assert!(
+        large
+            .2
+            .iter()
+            .all(|p| [[20, 60, 110, 255], [255; 4]].contains(p))
+    );
+}
+
+/// Borders are searched for once; the ledger remembers them.
+#[test]
+fn a_second_run_knows_what_borders_leave() {
+    let scratch = Scratch::new();
+    scratch.put("logos/mark.png", &logo());
+    let fire = || scratch.fires(&["fire", "logos", "--trim", "-w", "40", "-f", "png"]);
+    fire();
+    let ledger = || {
+        let text = std::fs::read(scratch.path("upload/kiln-ledger.json")).expect("a ledger");
+        serde_json::from_slice::<serde_json::Value>(&text).expect("JSON")
+    };
+    let content = |ledger: &serde_json::Value| {
+        let originals = ledger["originals"].as_object().expect("a map");
+        originals.values().next().expect("an original")["content"].clone()
+    };
+    let found = content(&ledger());
+    assert_eq!(found["area"]["x"], 30);
+    assert_eq!(found["area"]["size"]["width"], 60);
+    assert!(fire().contains("unchanged"));
+    // What the ledger says is taken for the bytes that it says it of.
+    let text = std::fs::read_to_string(scratch.path("upload/kiln-ledger.json")).expect("a ledger");
+    let moved = text
+        .replace("\"x\": 30", "\"x\": 31")
+        .replace("\"width\": 60", "\"width\": 50");
+    scratch.put("upload/kiln-ledger.json", moved.as_bytes());
+    scratch.fires(&["fire", "logos", "--trim", "-w", "41", "-f", "png"]);
+    assert_eq!(content(&ledger())["area"]["x"], 31);
+    let mut other = logo();
+    other.extend(b"more");
+    scratch.put("logos/mark.png", &other);
+    scratch.fires(&["fire", "logos", "--trim", "-w", "42", "-f", "png"]);
+    assert_eq!(content(&ledger())["area"]["x"], 30);
+}

@@ -28,7 +28,7 @@ fn every_refusal_is_one_clear_line() {
     scratch.put("big/giant.jpg", &photo(2000, 1000, 1));
     scratch.put("clear.png", &common::png());
 
-    let cases: [&[&str]; 40] = [
+    let cases: [&[&str]; 51] = [
         &["fire"],
         &["fire", "nowhere"],
         &["fire", "void"],
@@ -59,6 +59,17 @@ fn every_refusal_is_one_clear_line() {
         &["fire", "photos", "--focus", "middle"],
         &["fire", "photos", "--fit", "stretch"],
         &["fire", "photos", "--scale", "0"],
+        &["fire", "photos", "--scale", "900%"],
+        &["fire", "photos", "--width", "50", "--height", "50"],
+        &["fire", "photos", "--sizing", "sharp"],
+        &["fire", "photos", "--sharpen", "more"],
+        &["fire", "photos", "--colour", "p3"],
+        &["fire", "photos", "--knock-out", "blue"],
+        &["fire", "photos", "--knock-out-holes"],
+        &["fire", "photos", "--knock-out", "auto"],
+        &["fire", "photos", "--knock-out", "#00ff00"],
+        &["fire", "photos", "--backdrop", "transparent", "-f", "jpeg"],
+        &["fire", "broken/half.jpg", "--trim"],
         &["fire", "photos", "--name", "{tilte}"],
         &["fire", "photos", "--name", "../{title}"],
         &["fire", "photos", "--place", "banner"],

@@ -9,7 +9,7 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::mpsc::Sender;
 
 use kiln_core::colour::ColourNote;
-use kiln_core::pipeline::{self, Piece};
+use kiln_core::pipeline::{self, FireError, Piece};
 use kiln_core::plan::{self, Job, Plan};
 use rayon::ThreadPoolBuilder;
 
@@ -159,7 +159,10 @@ impl Bench<'_> {
                 false => ControlFlow::Continue(()),
             }
         });
-        fired.map_err(|error| format!("{error}; export or copy it again"))
+        fired.map_err(|error| match error {
+            FireError::NotPlain(_) => error.to_string(),
+            _ => format!("{error}; export or copy it again"),
+        })
     }
 
     /// Tells of all pieces of a job as unchanged, if every one of them is known and there.

@@ -1,7 +1,7 @@
 //! The background: its colour, and how far its noise goes.
 
 use super::NotPlain;
-use crate::pixels::Raster;
+use crate::pixels::{KnockOut, Raster};
 
 /// A distance from the background, in levels of 255 (Euclidean), that is none in any picture.
 const LEAST_TOLERANCE: f32 = 8.0;
@@ -21,21 +21,23 @@ pub(super) struct Ground {
 }
 
 impl Ground {
-    pub(super) fn find(raster: &Raster, named: Option<[u8; 3]>) -> Result<Ground, NotPlain> {
+    pub(super) fn find(raster: &Raster, wish: KnockOut) -> Result<Ground, NotPlain> {
         let border = border(raster);
-        let colour = named.map_or_else(|| commonest(&border), |named| named.map(f32::from));
+        let colour = wish
+            .colour
+            .map_or_else(|| commonest(&border), |named| named.map(f32::from));
         let distances = border.iter().map(|pixel| distance(*pixel, colour));
         let near: Vec<f32> = distances.filter(|far| *far <= MOST_TOLERANCE).collect();
         let alike = near.len();
         let share = alike as f64 / border.len() as f64;
-        if named.is_none() && share < PLAIN_SHARE {
+        if wish.colour.is_none() && share < PLAIN_SHARE {
             return Err(NotPlain::Border((share * 100.0) as u8));
         }
-        if alike == 0 {
+        if alike == 0 && !wish.holes {
             return Err(NotPlain::Elsewhere);
         }
         let squares: f32 = near.iter().map(|far| far * far).sum();
-        let noise = 3.0 * (squares / alike as f32).sqrt();
+        let noise = 3.0 * (squares / alike.max(1) as f32).sqrt();
         let noise = noise.max(2.0 * ringing(raster, colour));
         Ok(Ground {
             colour,

@@ -41,7 +41,7 @@ pub fn knock_out(raster: Raster, wish: KnockOut) -> Result<Raster, NotPlain> {
     if raster.channels() == Channels::Rgba {
         return Ok(raster);
     }
-    let field = Field::of(&raster, Ground::find(&raster, wish.colour)?);
+    let field = Field::of(&raster, Ground::find(&raster, wish)?);
     let mut behind = field.outside(wish.holes);
     field.shade(&mut behind);
     let mixed = field.mixed(&behind);
