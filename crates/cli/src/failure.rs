@@ -45,7 +45,7 @@ pub enum Failure {
     KilnFileThere { path: PathBuf },
     #[error("{path}: {what}")]
     Sheet { path: PathBuf, what: String },
-    #[error("{0}: no pictures found (JPEG, PNG, WebP or GIF); name another folder")]
+    #[error("{0}: no pictures found (JPEG, PNG, WebP, GIF or TIFF); name another folder")]
     NothingFound(String),
     #[error("{}", lines(.0))]
     Troubles(Vec<Trouble>),

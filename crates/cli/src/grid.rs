@@ -58,3 +58,39 @@ pub fn set(rows: Vec<Vec<(String, Style)>>, terminal: Option<usize>, right: &[us
     let lines = table.lines().map(|line| line.trim_end().to_owned());
     lines.collect::<Vec<_>>().join("\n")
 }
+
+/// A sentence of a list: indented, and where it is wider than the terminal broken between words,
+/// the rest of it indented more.
+pub fn item(text: &str, terminal: Option<usize>) -> String {
+    let most = terminal.unwrap_or(usize::MAX);
+    let mut lines: Vec<String> = Vec::new();
+    let mut line = String::from(" ");
+    for word in text.split(' ') {
+        let is_begun = !line.trim_start().is_empty();
+        if is_begun && line.width() + 1 + word.width() > most {
+            lines.push(std::mem::replace(&mut line, " ".repeat(3)));
+        }
+        line.push(' ');
+        line.push_str(word);
+    }
+    lines.push(line);
+    lines.join("\n")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn long_sentences_are_broken_between_words() {
+        let text = "rooms/a.jpg: its border is not plain; name the colour";
+        assert_eq!(item(text, None), format!("  {text}"));
+        let broken = "  rooms/a.jpg: its border\n    is not plain; name the\n    colour";
+        assert_eq!(item(text, Some(26)), broken);
+        // A word longer than the terminal stands on a line of its own.
+        assert_eq!(
+            item("a path/as/long/as/that b", Some(10)),
+            "  a\n    path/as/long/as/that\n    b"
+        );
+    }
+}

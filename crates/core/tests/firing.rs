@@ -43,18 +43,17 @@ fn fired(
     wish: &Wish,
     score: Option<&Score<'_>>,
 ) -> (Vec<(Format, Piece)>, Option<ColourNote>) {
+    let job = job(file, wish);
     let mut pieces = Vec::new();
-    let note = pipeline::fire(
-        file,
-        &job(file, wish),
-        Allowance::default(),
-        score,
-        |planned, piece| {
-            pieces.push((planned.format, piece.expect("a piece")));
-            ControlFlow::Continue(())
-        },
-    );
-    (pieces, note.expect("a sound original"))
+    let note = pipeline::fire(file, &job, Allowance::default(), score, |planned, piece| {
+        let order = job.pieces().position(|(_, _, piece)| piece == planned);
+        pieces.push((order, planned.format, piece.expect("a piece")));
+        ControlFlow::Continue(())
+    });
+    // They come as they are finished.
+    pieces.sort_by_key(|(order, ..)| *order);
+    let pieces = pieces.into_iter().map(|(_, format, piece)| (format, piece));
+    (pieces.collect(), note.expect("a sound original"))
 }
 
 #[test]
@@ -374,6 +373,7 @@ fn one_decode_serves_several_places() {
         },
     )
     .expect("a sound original");
+    made.sort();
     let names: Vec<&str> = made.iter().map(|(name, _)| name.as_str()).collect();
     assert_eq!(names, ["card-20.jpg", "card-40.jpg", "light-40.jpg"]);
     assert_eq!(made[1].1, alone.file);

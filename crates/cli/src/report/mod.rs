@@ -365,7 +365,7 @@ impl Channels {
                 if verbose {
                     table::settings(out, settings)?;
                 }
-                table::rest(out, report)
+                table::rest(out, report, columns)
             }
         })
     }

@@ -38,6 +38,8 @@ pub(super) fn settings(out: &mut dyn Write, settings: &Settings) -> io::Result<(
         )?;
         let widest = told.iter().map(|told| told.value.chars().count()).max();
         let widest = widest.unwrap_or(0);
+        let longest = told.iter().map(|told| told.key.len()).max();
+        let longest = longest.unwrap_or(0).max(10) + 2;
         for Told { key, value, origin } in told {
             let origin = match origin {
                 Origin::Default => "default".to_owned(),
@@ -47,7 +49,7 @@ pub(super) fn settings(out: &mut dyn Write, settings: &Settings) -> io::Result<(
             let value = wording::safe(value);
             writeln!(
                 out,
-                "  {key:<12}{value:widest$}  {FAINT}{}{FAINT:#}",
+                "  {key:<longest$}{value:widest$}  {FAINT}{}{FAINT:#}",
                 wording::safe(&origin)
             )?;
         }
@@ -57,10 +59,14 @@ pub(super) fn settings(out: &mut dyn Write, settings: &Settings) -> io::Result<(
 }
 
 /// All else: notes, what was left out, and the sums.
-pub(super) fn rest(out: &mut dyn Write, report: &FiringReport) -> io::Result<()> {
-    notes(out, report)?;
-    asides(out, "Left out", &report.left_out)?;
-    asides(out, "Refused", &refused(report))?;
+pub(super) fn rest(
+    out: &mut dyn Write,
+    report: &FiringReport,
+    columns: Option<usize>,
+) -> io::Result<()> {
+    notes(out, report, columns)?;
+    asides(out, "Left out", &report.left_out, columns)?;
+    asides(out, "Refused", &refused(report), columns)?;
     strays(out, report)?;
     totals(out, report)
 }
@@ -171,7 +177,7 @@ fn piece_row(piece: &PieceReport, original: &OriginalReport, verbose: bool) -> L
 }
 
 /// Notes, each sentence once with the pictures that it holds for.
-fn notes(out: &mut dyn Write, report: &FiringReport) -> io::Result<()> {
+fn notes(out: &mut dyn Write, report: &FiringReport, columns: Option<usize>) -> io::Result<()> {
     let mut grouped: Vec<(String, Vec<String>)> = Vec::new();
     let mut add = |note: &str, name: &str| {
         let name = wording::safe(name);
@@ -193,7 +199,8 @@ fn notes(out: &mut dyn Write, report: &FiringReport) -> io::Result<()> {
     if !grouped.is_empty() {
         writeln!(out, "{STRONG}Notes{STRONG:#}")?;
         for (note, names) in grouped {
-            writeln!(out, "  {}: {note}", listed(&names))?;
+            let note = format!("{}: {note}", listed(&names));
+            writeln!(out, "{}", grid::item(&note, columns))?;
         }
         writeln!(out)?;
     }
@@ -224,18 +231,20 @@ fn refused(report: &FiringReport) -> Vec<Aside> {
     all
 }
 
-fn asides(out: &mut dyn Write, title: &str, asides: &[Aside]) -> io::Result<()> {
+fn asides(
+    out: &mut dyn Write,
+    title: &str,
+    asides: &[Aside],
+    columns: Option<usize>,
+) -> io::Result<()> {
     if asides.is_empty() {
         return Ok(());
     }
     writeln!(out, "{STRONG}{title}{STRONG:#}")?;
     for Aside { path, why, .. } in asides {
-        writeln!(
-            out,
-            "  {}: {}",
-            wording::safe(&path.to_string_lossy()),
-            wording::safe(why)
-        )?;
+        let path = wording::safe(&path.to_string_lossy());
+        let aside = format!("{path}: {}", wording::safe(why));
+        writeln!(out, "{}", grid::item(&aside, columns))?;
     }
     writeln!(out)
 }

@@ -10,7 +10,7 @@ const LEAST_TOLERANCE: f32 = 8.0;
 const MOST_TOLERANCE: f32 = 48.0;
 
 /// The part of the border that must be background, where that is not given.
-const PLAIN_SHARE: f64 = 0.5;
+const PLAIN_SHARE: f64 = 0.66;
 
 /// The background.
 #[derive(Clone, Copy, Debug)]
