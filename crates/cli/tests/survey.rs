@@ -199,7 +199,7 @@ fn refusals_are_those_of_a_firing() {
         (done.code, done.stderr.as_str()),
         (
             1,
-            "kiln: void: no pictures found (JPEG, PNG, WebP or GIF); name another folder\n"
+            "kiln: void: no pictures found (JPEG, PNG, WebP, GIF or TIFF); name another folder\n"
         )
     );
     assert_eq!(scratch.kiln(&["survey", "nowhere"]).code, 2);
