@@ -61,7 +61,7 @@ fn originals_are_fired_as_they_arrive_change_and_go() {
     until("a rename", || {
         scratch.path("upload/renamed/c-40.webp").exists()
     });
-    assert!(told().contains("Strays"), "{}", told());
+    until("a report of strays", || told().contains("Strays"));
     scratch.put("kiln.toml", b"originals = 'photos'\n[every]\nwidht = 40\n");
     until("a wrong kiln file", || {
         told().contains("did you mean \"width\"?")
