@@ -13,7 +13,7 @@ use kiln_core::credits::Field;
 use kiln_core::decode::Allowance;
 use kiln_core::encode::{self, Coding, Format};
 use kiln_core::pipeline::{self, Piece, Score};
-use kiln_core::pixels::{Channels, Raster, Size};
+use kiln_core::pixels::{Channels, ColourWish, Gamut, Raster, Size};
 use kiln_core::plan::{CodingWish, Extent, Glob, Job, Original, Place, Plan, Site, Wish};
 use kiln_core::source::Nature;
 use other_eyes::read_back;
@@ -381,4 +381,51 @@ fn one_decode_serves_several_places() {
         made[2].1.len() as u64 <= budget,
         "each keeps its own budget"
     );
+}
+
+/// A picture in Display P3, in every format: kept with its name, or brought to sRGB.
+#[test]
+fn wide_colours_are_kept_where_asked() {
+    let size = common::size();
+    let raster = Raster::new(size, Channels::Rgb, rgb()).expect("whole rows");
+    let raster = raster.in_gamut(Gamut::DisplayP3);
+    let file = encode::encode(&raster, Format::Png, Coding::Lossless, Nature::Photo);
+    let file = file.expect("a PNG");
+    let mut wish = wish(&[], &ALL);
+    wish.rendering.colour = ColourWish::Keep;
+    let (kept, note) = fired(&file, &wish, None);
+    assert_eq!(note, Some(ColourNote::Kept));
+    let holds = |file: &[u8], mark: &[u8]| file.windows(mark.len()).any(|part| part == mark);
+    for (format, piece) in &kept {
+        let marks: &[&[u8]] = match format {
+            Format::Jpeg => &[b"ICC_PROFILE\0", b"acsp"],
+            // Primaries of SMPTE EG 432-1, the curve of sRGB (ITU-T H.273).
+            Format::Png => &[b"iCCP", b"cICP\x0C\x0D\0\x01"],
+            Format::WebP => &[b"VP8X", b"ICCP", b"acsp"],
+            Format::Avif => &[b"colrnclx\0\x0C\0\x0D"],
+        };
+        assert!(
+            marks.iter().all(|mark| holds(&piece.file, mark)),
+            "{format}"
+        );
+    }
+    let png = |pieces: &[(Format, Piece)]| {
+        let png = pieces.iter().find(|(format, _)| *format == Format::Png);
+        read_back(Format::Png, &png.expect("a PNG").1.file).3
+    };
+    let opaque: Vec<u8> = png(&kept).chunks(4).flat_map(|p| p[..3].to_vec()).collect();
+    assert_eq!(opaque, rgb());
+    wish.rendering.colour = ColourWish::Srgb;
+    let (converted, note) = fired(&file, &wish, None);
+    assert_eq!(note, Some(ColourNote::Converted));
+    assert!(
+        converted
+            .iter()
+            .all(|(_, piece)| !holds(&piece.file, b"acsp"))
+    );
+    assert_ne!(png(&converted), png(&kept));
+    // What is sRGB already has nothing to keep.
+    wish.rendering.colour = ColourWish::Keep;
+    let (_, note) = fired(&common::png(), &wish, None);
+    assert_eq!(note, None);
 }

@@ -255,6 +255,29 @@ fn every_vector_unit_gives_the_same_bytes() {
     }
 }
 
+/// A picture of 600 × 400 at 60 × 40, made through two larger sizes.
+fn through_larger_ones(pixel: impl Fn(u32, u32) -> Vec<u8>) -> Raster {
+    let from = (600, 400);
+    let sizer = |from, to| Sizer::new(size(from), size(to), 3, Kernel::Clear);
+    let mut widest = sizer(from, (256, 171));
+    let mut middle = sizer((256, 171), (120, 80));
+    middle.feed(sizer((120, 80), (60, 40)));
+    widest.feed(middle);
+    let mut widest = poured(widest, from, Ink::Rgb, pixel);
+    let narrowest = widest.fed().remove(0).fed().remove(0);
+    narrowest.finish().expect("all rows")
+}
+
+#[test]
+fn an_edge_makes_no_halo_through_larger_sizes_either() {
+    for edge in 290..311 {
+        let step = |x: u32, _| vec![if x < edge { 60 } else { 200 }; 3];
+        let raster = through_larger_ones(step);
+        let mut levels = raster.samples().iter();
+        assert!(levels.all(|level| (60..=200).contains(level)), "{edge}");
+    }
+}
+
 /// A raster that is made through a larger one, beside one that is made at once.
 #[test]
 fn sizes_made_through_larger_ones_look_the_same() {
@@ -269,20 +292,8 @@ fn sizes_made_through_larger_ones_look_the_same() {
         let grain = f64::from(noise(x, y)[0]) / 8.0;
         vec![(rings + edge + grain - 16.0).clamp(0.0, 255.0) as u8; 3]
     };
-    let from = (600, 400);
-    let at_once = sized(from, (60, 40), Ink::Rgb, scene);
-    let mut widest = Sizer::new(size(from), size((256, 171)), 3, Kernel::Clear);
-    let mut middle = Sizer::new(size((256, 171)), size((120, 80)), 3, Kernel::Clear);
-    middle.feed(Sizer::new(
-        size((120, 80)),
-        size((60, 40)),
-        3,
-        Kernel::Clear,
-    ));
-    widest.feed(middle);
-    let mut widest = poured(widest, from, Ink::Rgb, scene);
-    let middle = widest.fed().remove(0).fed().remove(0);
-    let through = middle.finish().expect("all rows");
+    let at_once = sized((600, 400), (60, 40), Ink::Rgb, scene);
+    let through = through_larger_ones(scene);
     let pairs = at_once.samples().iter().zip(through.samples());
     let differences: Vec<u8> = pairs.map(|(a, b)| a.abs_diff(*b)).collect();
     let beyond = differences
