@@ -6,11 +6,11 @@ mod other_eyes;
 
 use std::ops::ControlFlow;
 
-use common::{colour, exif, jpeg_with, rgb};
+use common::{colour, each_pixel, exif, jpeg_with, rgb};
 use jpeg_encoder::ColorType;
 use kiln_core::colour::ColourNote;
 use kiln_core::credits::Field;
-use kiln_core::decode::Allowance;
+use kiln_core::decode::{Allowance, Input, Stored, Stream};
 use kiln_core::encode::{self, Coding, Format};
 use kiln_core::pipeline::{self, Piece, Score};
 use kiln_core::pixels::{Channels, ColourWish, Gamut, Raster, Size};
@@ -428,4 +428,80 @@ fn wide_colours_are_kept_where_asked() {
     wish.rendering.colour = ColourWish::Keep;
     let (_, note) = fired(&common::png(), &wish, None);
     assert_eq!(note, None);
+}
+
+/// A picture in a store: as it is read, or as it fails to be.
+struct Shelf(Option<Vec<u8>>);
+
+impl Stored for Shelf {
+    fn bytes(&self) -> std::io::Result<Vec<u8>> {
+        self.0
+            .clone()
+            .ok_or_else(|| std::io::ErrorKind::PermissionDenied.into())
+    }
+
+    fn stream(&self) -> std::io::Result<Box<dyn Stream>> {
+        Ok(Box::new(std::io::Cursor::new(self.bytes()?)))
+    }
+}
+
+#[test]
+fn a_stored_picture_gives_the_pieces_of_its_bytes() {
+    let wish = wish(&[20], &[Format::Png]);
+    for (name, file) in common::one_of_each() {
+        let mut pieces = Vec::new();
+        let job = job(&file, &wish);
+        for input in [
+            Input::Bytes(&file),
+            Input::Stored(&Shelf(Some(file.clone()))),
+        ] {
+            pipeline::fire(input, &job, Allowance::default(), None, |_, piece| {
+                pieces.push(piece.expect("a piece").file);
+                ControlFlow::Continue(())
+            })
+            .expect(name);
+        }
+        assert_eq!(pieces[0], pieces[1], "{name}");
+        let lost = Input::Stored(&Shelf(None));
+        let fired = pipeline::fire(lost, &job, Allowance::default(), None, |_, _| {
+            ControlFlow::Continue(())
+        });
+        let error = fired.expect_err(name).to_string();
+        assert_eq!(error, "it could not be read", "{name}");
+    }
+    let digest = kiln_core::plan::digest_of(&b"tern point"[..]).expect("bytes");
+    assert_eq!(digest, kiln_core::plan::digest(b"tern point"));
+}
+
+/// A slope of 16 bits that spans eight levels of 8: its bands would be a fifth of it wide.
+#[test]
+fn deep_slopes_are_dithered_and_shallow_ones_are_not() {
+    let slope = |deep: bool| {
+        let samples = each_pixel(|x, y| {
+            let level = 100.0 + f64::from(x) / 8.0 + f64::from(y) / 90.0;
+            match deep {
+                true => ((level * 257.0) as u16).to_be_bytes().to_vec(),
+                false => vec![level as u8],
+            }
+        });
+        let depth = if deep {
+            png::BitDepth::Sixteen
+        } else {
+            png::BitDepth::Eight
+        };
+        let file = common::png_with(png::ColorType::Grayscale, depth, &samples.concat(), |_| {});
+        let (_, _, _, samples) = read_back(
+            Format::Png,
+            &fired(&file, &wish(&[], &[Format::Png]), None).0[0].1.file,
+        );
+        let row: Vec<u8> = samples
+            .iter()
+            .step_by(4)
+            .take(common::WIDTH as usize)
+            .copied()
+            .collect();
+        row.windows(2).filter(|pair| pair[0] != pair[1]).count()
+    };
+    assert!(slope(false) <= 7, "one step a level");
+    assert!(slope(true) > 14, "{}", slope(true));
 }

@@ -11,7 +11,7 @@ use kiln_core::colour;
 use kiln_core::credits::{Credits, Field, Inscription};
 use kiln_core::encode::{self, Coding, Format};
 use kiln_core::pixels::{Channels, Raster, Size};
-use kiln_core::source::{self, Headers, Kind, Model, Nature, ProbeError};
+use kiln_core::source::{self, Delivery, Headers, Kind, Model, Nature, ProbeError};
 
 fn headers(file: &[u8]) -> Headers {
     source::headers(Cursor::new(file)).expect("readable headers")
@@ -321,5 +321,52 @@ fn of_what_a_picture_says_twice_the_newer_standard_holds() {
             Some("2026-06-20T21:14:05"),
             "{markers:?}"
         );
+    }
+}
+
+#[test]
+fn a_tiff_tells_its_pages_its_alpha_and_how_it_comes() {
+    let entries = |strip: u32, extra: u32| {
+        [
+            (256, 4, 4000),
+            (257, 4, 3000),
+            (258, 3, 8),
+            (262, 3, 2),
+            (278, 4, strip),
+            (338, 3, extra),
+        ]
+    };
+    for big in [false, true] {
+        let rows = headers(&tiff(big, &entries(16, 2)));
+        assert_eq!((rows.delivery, rows.alpha), (Delivery::Rows, true));
+        let whole = headers(&tiff(big, &entries(3000, 0)));
+        assert_eq!((whole.delivery, whole.alpha), (Delivery::Whole, false));
+        // Behind the first page: a smaller copy, which is none, and another page.
+        let mut file = tiff(big, &entries(16, 1));
+        for subfile in [1, 0] {
+            let next = file.len() as u32;
+            let end = file.len() - 4;
+            let bytes = if big {
+                next.to_be_bytes()
+            } else {
+                next.to_le_bytes()
+            };
+            file[end..].copy_from_slice(&bytes);
+            let page = tiff(big, &[(254, 4, subfile), (256, 4, 40), (257, 4, 30)]);
+            file.extend(&page[8..]);
+        }
+        assert_eq!(headers(&file).frames, 2);
+        // A chain that runs back into itself, or out of the file, ends there.
+        for next in [8u32, 1 << 30] {
+            let mut round = tiff(big, &entries(16, 1));
+            let end = round.len() - 4;
+            let bytes = if big {
+                next.to_be_bytes()
+            } else {
+                next.to_le_bytes()
+            };
+            round[end..].copy_from_slice(&bytes);
+            assert_eq!(headers(&round).frames, 1);
+        }
     }
 }

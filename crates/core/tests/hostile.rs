@@ -5,7 +5,7 @@ mod common;
 
 use std::io::Cursor;
 
-use common::{Dice, one_of_each, samples};
+use common::{Dice, HEIGHT, Tiff, WIDTH, one_of_each, samples};
 use kiln_core::decode::{self, Allowance};
 use kiln_core::source::{self, ProbeError};
 
@@ -47,6 +47,54 @@ fn damaged_bytes_never_panic() {
             for _ in 0..1 + dice.roll(4) {
                 let at = dice.roll(broken.len());
                 broken[at] = dice.roll(256) as u8;
+            }
+            let _ = samples(&broken);
+        }
+    }
+}
+
+/// Tiles, planes and palettes have paths of their own.
+#[test]
+fn damaged_tiffs_never_panic() {
+    let mut dice = Dice(11);
+    let plain = Tiff::default();
+    let tiles = Tiff {
+        chunk: (16, 16),
+        ..plain.clone()
+    };
+    let planes = Tiff {
+        planar: true,
+        big: true,
+        ..tiles.clone()
+    };
+    let palette = Tiff {
+        meaning: 3,
+        count: 1,
+        palette: vec![9; 768],
+        ..plain.clone()
+    };
+    let few = Tiff {
+        meaning: 0,
+        count: 1,
+        bits: 2,
+        ..plain
+    };
+    for (tiff, count, most) in [
+        (tiles, 3, 255),
+        (planes, 3, 255),
+        (palette, 1, 255),
+        (few, 1, 3),
+    ] {
+        let samples_of = (0..WIDTH * HEIGHT * count).map(|at| (at % (most + 1)) as u16);
+        let file = tiff.file(&samples_of.collect::<Vec<u16>>());
+        assert!(samples(&file).is_ok());
+        // What decides stands behind the samples: the directory and its values.
+        let directory = (WIDTH * HEIGHT * count * u32::from(tiff.bits) / 8) as usize;
+        for round in 0..3000 {
+            let mut broken = file.clone();
+            for _ in 0..1 + round % 3 {
+                let at = directory + dice.roll(broken.len() - directory);
+                broken[at] = [0, 1, 0xFF, dice.roll(256) as u8][dice.roll(4)];
             }
             let _ = samples(&broken);
         }

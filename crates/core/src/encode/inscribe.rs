@@ -52,33 +52,41 @@ fn jpeg(file: &[u8], blocks: &Blocks) -> Option<Vec<u8>> {
 
 /// Chunks behind the header (W3C PNG, third edition, 11.3).
 fn png(file: &[u8], blocks: &Blocks) -> Option<Vec<u8>> {
-    /// The signature and the header chunk.
-    const HEAD: usize = 33;
-    let (head, rest) = file.split_at_checked(HEAD)?;
-    let mut inscribed = head.to_vec();
-    let mut chunk = |name: &[u8; 4], body: &[&[u8]]| {
-        let body = [name.as_slice(), &body.concat()].concat();
-        let mut check = flate2::Crc::new();
-        check.update(&body);
-        inscribed.extend(u32::try_from(body.len() - 4).ok()?.to_be_bytes());
-        inscribed.extend(body);
-        inscribed.extend(check.sum().to_be_bytes());
-        Some(())
-    };
+    let mut chunks = Vec::new();
     if let Some(dots) = blocks.dots_per_inch {
         let per_metre = (f64::from(dots) / 0.0254).round() as u32;
         let per_metre = per_metre.to_be_bytes();
-        chunk(b"pHYs", &[&per_metre, &per_metre, &[1]])?;
+        chunks.extend(png_chunk(b"pHYs", &[&per_metre, &per_metre, &[1]])?);
     }
     if let Some(exif) = &blocks.exif {
-        chunk(b"eXIf", &[exif])?;
+        chunks.extend(png_chunk(b"eXIf", &[exif])?);
     }
     if let Some(xmp) = &blocks.xmp {
         // No compression, no language, no translated keyword.
-        chunk(b"iTXt", &[b"XML:com.adobe.xmp\0\0\0\0\0", xmp.as_bytes()])?;
+        let parts: [&[u8]; 2] = [b"XML:com.adobe.xmp\0\0\0\0\0", xmp.as_bytes()];
+        chunks.extend(png_chunk(b"iTXt", &parts)?);
     }
-    inscribed.extend(rest);
-    Some(inscribed)
+    behind_header(file, &chunks)
+}
+
+/// A PNG file that says by code points (ITU-T H.273) what its samples stand for.
+pub(super) fn png_with_code_points(file: &[u8], points: [u8; 4]) -> Option<Vec<u8>> {
+    behind_header(file, &png_chunk(b"cICP", &[&points])?)
+}
+
+fn behind_header(file: &[u8], chunks: &[u8]) -> Option<Vec<u8>> {
+    /// The signature and the header chunk.
+    const HEAD: usize = 33;
+    let (head, rest) = file.split_at_checked(HEAD)?;
+    Some([head, chunks, rest].concat())
+}
+
+fn png_chunk(name: &[u8; 4], body: &[&[u8]]) -> Option<Vec<u8>> {
+    let body = [name.as_slice(), &body.concat()].concat();
+    let mut check = flate2::Crc::new();
+    check.update(&body);
+    let length = u32::try_from(body.len() - 4).ok()?.to_be_bytes();
+    Some([&length, body.as_slice(), &check.sum().to_be_bytes()].concat())
 }
 
 /// Chunks behind the picture, and the extended header that they need (RFC 9649, 2.7).

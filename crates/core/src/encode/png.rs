@@ -2,20 +2,15 @@
 
 use std::collections::HashMap;
 
-use png::{BitDepth, CodingIndependentCodePoints, ColorType, Compression, Encoder, Filter, Info};
+use png::{BitDepth, ColorType, Compression, Encoder, Filter, Info};
 
-use super::{EncodeError, Format};
+use super::{EncodeError, Format, inscribe};
 use crate::colour;
 use crate::pixels::{Channels, Raster};
 
 /// The code points of Display P3 (ITU-T H.273): the primaries of SMPTE EG 432-1, the transfer
 /// curve of sRGB, RGB without a matrix, full range.
-const DISPLAY_P3: CodingIndependentCodePoints = CodingIndependentCodePoints {
-    color_primaries: 12,
-    transfer_function: 13,
-    matrix_coefficients: 0,
-    is_video_full_range_image: true,
-};
+const DISPLAY_P3: [u8; 4] = [12, 13, 0, 1];
 
 pub(super) fn encode(raster: &Raster) -> Result<Vec<u8>, EncodeError> {
     let form = Form::leanest(raster);
@@ -23,11 +18,9 @@ pub(super) fn encode(raster: &Raster) -> Result<Vec<u8>, EncodeError> {
     let failed = |error| EncodeError::failed(Format::Png, error);
     let size = raster.size();
     let mut info = Info::with_size(size.width(), size.height());
-    if let Some(profile) = colour::profile(raster.gamut()) {
-        // Both, since not everything that reads the one reads the other.
-        info.icc_profile = Some(profile.into());
-        info.coding_independent_code_points = Some(DISPLAY_P3);
-    }
+    let profile = colour::profile(raster.gamut());
+    let is_wide = profile.is_some();
+    info.icc_profile = profile.map(Into::into);
     let mut encoder = Encoder::with_info(&mut file, info).map_err(failed)?;
     encoder.set_color(form.colour);
     encoder.set_depth(form.depth);
@@ -53,6 +46,12 @@ pub(super) fn encode(raster: &Raster) -> Result<Vec<u8>, EncodeError> {
     let mut writer = encoder.write_header().map_err(failed)?;
     writer.write_image_data(&form.samples).map_err(failed)?;
     writer.finish().map_err(failed)?;
+    if is_wide {
+        // Beside the profile, since not everything that reads the one reads the other.
+        let marked = inscribe::png_with_code_points(&file, DISPLAY_P3);
+        let unexpected = || EncodeError::failed(Format::Png, "its header is not as expected");
+        return marked.ok_or_else(unexpected);
+    }
     Ok(file)
 }
 

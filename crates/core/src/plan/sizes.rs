@@ -110,9 +110,11 @@ pub(super) fn targets(
 pub(super) fn ways(targets: &[Target]) -> Vec<Vec<Size>> {
     let mut ways: Vec<Vec<Size>> = vec![Vec::new(); targets.len()];
     for (index, target) in targets.iter().enumerate().rev() {
+        // Twice as large but for the rounding of a side.
+        let doubled = |side: u32, larger: u32| 2 * u64::from(side) <= u64::from(larger) + 1;
         let half = |larger: Size| {
-            let (width, height) = (larger.width() / 2, larger.height() / 2);
-            target.size.width() <= width && target.size.height() <= height
+            doubled(target.size.width(), larger.width())
+                && doubled(target.size.height(), larger.height())
         };
         let larger = (index + 1..targets.len()).find(|&larger| half(targets[larger].size));
         if let Some(larger) = larger {
@@ -197,6 +199,55 @@ mod tests {
         assert_eq!(
             lines((300, 200), Extent::Scale(0.6), &[1.0, 2.0]),
             ["180×120 at 1×", "300×200 at 2×, short of 360"]
+        );
+    }
+
+    #[test]
+    fn heights_are_measured_upwards_and_enlarging_must_be_asked_for() {
+        assert_eq!(
+            lines((300, 200), Extent::Heights(vec![60, 150]), &[1.0, 2.0]),
+            [
+                "90×60 at 1×",
+                "180×120 at 2×",
+                "225×150 at 1×",
+                "300×200 at 2×, short of 300"
+            ]
+        );
+        let own = Size::new(300, 200).expect("a size");
+        let frame = Framing::default().frame(own);
+        let sizes = |extent: Extent| {
+            let targets = targets(frame, &extent, &[1.0, 2.0], true);
+            let sizes = targets.iter().map(|target| target.size.to_string());
+            sizes.collect::<Vec<_>>()
+        };
+        assert_eq!(sizes(Extent::Widths(vec![250])), ["250×167", "500×333"]);
+        assert_eq!(sizes(Extent::Heights(vec![200])), ["300×200", "600×400"]);
+        assert_eq!(sizes(Extent::LongSide(vec![450])), ["450×300", "900×600"]);
+        assert_eq!(sizes(Extent::Scale(1.5)), ["450×300", "900×600"]);
+        assert_eq!(sizes(Extent::Own), ["300×200"]);
+    }
+
+    #[test]
+    fn sizes_are_made_through_the_smallest_that_is_twice_as_large() {
+        let ways = |widths: &[u32]| {
+            let own = Size::new(6000, 4000).expect("a size");
+            let frame = Framing::default().frame(own);
+            let targets = targets(frame, &Extent::Widths(widths.to_vec()), &[1.0], false);
+            let widths = |way: &Vec<Size>| way.iter().map(|size| size.width()).collect();
+            ways(&targets).iter().map(widths).collect::<Vec<Vec<u32>>>()
+        };
+        let none: Vec<u32> = Vec::new();
+        assert_eq!(
+            ways(&[2560, 1200, 600]),
+            [vec![2560, 1200], vec![2560], none.clone()]
+        );
+        assert_eq!(
+            ways(&[400, 700, 799, 800]),
+            [vec![800], none.clone(), none.clone()]
+        );
+        assert_eq!(
+            ways(&[100, 300, 500, 900]),
+            [vec![900, 300], vec![900], none.clone(), none]
         );
     }
 }
