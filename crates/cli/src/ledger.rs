@@ -350,6 +350,30 @@ mod tests {
         names
     }
 
+    /// What borders leave is kept with the digest of what was searched, and read without a ledger
+    /// being opened, whatever stands there.
+    #[test]
+    fn what_borders_leave_is_known_by_what_was_searched() {
+        let folder = tempfile::tempdir().expect("a folder");
+        assert!(Ledger::contents(folder.path()).is_empty(), "no ledger");
+        let area = Area::whole(Size::new(3, 2).expect("a size"));
+        let (mut ledger, _) = Ledger::open(folder.path()).expect("a new one");
+        ledger.enter("../a.jpg", "a-1.webp", entry("r"));
+        let of = "seen".to_owned();
+        ledger.searched("../a.jpg", Content { of, area });
+        let of = "lost".to_owned();
+        ledger.searched("../none.jpg", Content { of, area });
+        ledger.save().expect("room");
+        let known = Ledger::contents(folder.path());
+        assert_eq!(known, [("seen".to_owned(), area)].into());
+        fs::write(folder.path().join(NAME), b"{").expect("room");
+        assert!(
+            Ledger::contents(folder.path()).is_empty(),
+            "an unreadable one"
+        );
+        assert!(folder.path().join(NAME).exists(), "which is left alone");
+    }
+
     #[test]
     fn pieces_hold_while_original_and_recipe_do() {
         let mut ledger = fired();

@@ -221,6 +221,87 @@ resolution = -3
     }
 }
 
+/// Every key of how pictures are sized, cut and coloured, as it is told with its line.
+#[test]
+fn settings_of_sizing_are_told_with_their_lines() {
+    let scratch = Scratch::new();
+    scratch.put("photos/a.jpg", &photo(60, 40, 1));
+    let text = r#"originals = "photos"
+[every]
+height = [20, 30]
+enlarge = true
+sizing = "gentle"
+sharpen = "soft"
+colour = "keep"
+[place.mark]
+of = ["a*"]
+knock-out = "white"
+knock-out-holes = true
+trim = true
+shape = "1:1"
+fit = "pad"
+backdrop = "transparent"
+sharpen = "none"
+"#;
+    scratch.put("kiln.toml", text.as_bytes());
+    let told = scratch.fires(&["fire", "--dry-run", "-v"]);
+    let told: Vec<&str> = told
+        .lines()
+        .filter(|line| line.contains("kiln.toml:"))
+        .collect();
+    insta::assert_snapshot!(told.join("\n"), @r"
+      height           20, 30                     kiln.toml:3
+      enlarge          true                       kiln.toml:4
+      trim             true                       kiln.toml:12
+      shape            1:1                        kiln.toml:13
+      fit              pad                        kiln.toml:14
+      knock-out        white                      kiln.toml:10
+      knock-out-holes  true                       kiln.toml:11
+      sizing           gentle                     kiln.toml:5
+      colour           keep                       kiln.toml:7
+      backdrop         transparent                kiln.toml:15
+      height      20, 30                     kiln.toml:3
+      enlarge     true                       kiln.toml:4
+      sizing      gentle                     kiln.toml:5
+      sharpen     soft                       kiln.toml:6
+      colour      keep                       kiln.toml:7
+    ");
+    for (line, says) in [
+        ("height = 0", "a width is a whole number of pixels"),
+        (
+            "height = 5\nwidth = 5",
+            "only one of width, height, long-side and scale",
+        ),
+        ("enlarge = 2", "it is true or false"),
+        ("trim = 'yes'", "it is true or false"),
+        ("sizing = 'sharp'", "a sizing is clear, gentle"),
+        ("sharpen = 3", "sharpening is none, soft or crisp"),
+        ("colour = 'p3'", "a colour is srgb, or keep"),
+        (
+            "knock-out = true",
+            "knock-out is auto (what the border shows)",
+        ),
+        (
+            "knock-out-holes = true",
+            "knock-out-holes goes with knock-out",
+        ),
+        (
+            "backdrop = 'clear'",
+            "a backdrop is white, black, transparent",
+        ),
+        (
+            "backdrop = 'transparent'\nformats = 'jpeg'",
+            "JPEG has no transparency",
+        ),
+    ] {
+        let text = format!("originals = 'photos'\n[place.mark]\nof = '*'\n{line}\n");
+        scratch.put("kiln.toml", text.as_bytes());
+        let done = scratch.kiln(&["fire"]);
+        assert_eq!(done.code, 2, "{line}");
+        assert!(done.stderr.contains(says), "{line}: {}", done.stderr);
+    }
+}
+
 #[test]
 fn names_that_cannot_be_stop_the_run_before_any_work() {
     let scratch = site();

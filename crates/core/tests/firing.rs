@@ -10,7 +10,7 @@ use common::{colour, each_pixel, exif, jpeg_with, rgb};
 use jpeg_encoder::ColorType;
 use kiln_core::colour::ColourNote;
 use kiln_core::credits::Field;
-use kiln_core::decode::{Allowance, Input, Stored, Stream};
+use kiln_core::decode::Allowance;
 use kiln_core::encode::{self, Coding, Format};
 use kiln_core::pipeline::{self, Piece, Score};
 use kiln_core::pixels::{Channels, ColourWish, Gamut, Raster, Size};
@@ -428,49 +428,6 @@ fn wide_colours_are_kept_where_asked() {
     wish.rendering.colour = ColourWish::Keep;
     let (_, note) = fired(&common::png(), &wish, None);
     assert_eq!(note, None);
-}
-
-/// A picture in a store: as it is read, or as it fails to be.
-struct Shelf(Option<Vec<u8>>);
-
-impl Stored for Shelf {
-    fn bytes(&self) -> std::io::Result<Vec<u8>> {
-        self.0
-            .clone()
-            .ok_or_else(|| std::io::ErrorKind::PermissionDenied.into())
-    }
-
-    fn stream(&self) -> std::io::Result<Box<dyn Stream>> {
-        Ok(Box::new(std::io::Cursor::new(self.bytes()?)))
-    }
-}
-
-#[test]
-fn a_stored_picture_gives_the_pieces_of_its_bytes() {
-    let wish = wish(&[20], &[Format::Png]);
-    for (name, file) in common::one_of_each() {
-        let mut pieces = Vec::new();
-        let job = job(&file, &wish);
-        for input in [
-            Input::Bytes(&file),
-            Input::Stored(&Shelf(Some(file.clone()))),
-        ] {
-            pipeline::fire(input, &job, Allowance::default(), None, |_, piece| {
-                pieces.push(piece.expect("a piece").file);
-                ControlFlow::Continue(())
-            })
-            .expect(name);
-        }
-        assert_eq!(pieces[0], pieces[1], "{name}");
-        let lost = Input::Stored(&Shelf(None));
-        let fired = pipeline::fire(lost, &job, Allowance::default(), None, |_, _| {
-            ControlFlow::Continue(())
-        });
-        let error = fired.expect_err(name).to_string();
-        assert_eq!(error, "it could not be read", "{name}");
-    }
-    let digest = kiln_core::plan::digest_of(&b"tern point"[..]).expect("bytes");
-    assert_eq!(digest, kiln_core::plan::digest(b"tern point"));
 }
 
 /// A slope of 16 bits that spans eight levels of 8: its bands would be a fifth of it wide.

@@ -266,4 +266,53 @@ mod tests {
             );
         }
     }
+
+    /// A device whose darkest grey gives a fiftieth of the light: that becomes black, white stays
+    /// white, and what lies between moves in proportion.
+    #[test]
+    fn the_darkest_of_a_device_becomes_black() {
+        let mut device = ColorProfile::new_gray_with_gamma(1.0);
+        device.gray_trc = Some(moxcms::ToneReprCurve::Lut(vec![1311, 65_535]));
+        let profile = encoded(device);
+        let conversion = Conversion::new(&profile, Ink::Grey, Gamut::Srgb);
+        let conversion = conversion.expect("a good profile").expect("not sRGB");
+        assert!(
+            (conversion.black() - 0.02).abs() < 5e-4,
+            "{}",
+            conversion.black()
+        );
+        let form = crate::decode::Form {
+            size: crate::pixels::Size::new(3, 1).expect("a size"),
+            ink: Ink::Grey,
+            icc: Some(profile),
+        };
+        let (mut working, _) = crate::colour::Working::new(&form, Gamut::Srgb);
+        let mut light = Vec::new();
+        let row = [0, 32_768, 65_535];
+        working.row(crate::decode::Row::Sixteen(&row), &mut light);
+        for (found, wanted) in light.iter().step_by(3).zip([0.0, 0.5, 1.0]) {
+            assert!((found - wanted).abs() < 2e-3, "{light:?}");
+        }
+        // A device whose darkest is a light grey is no darker for it than half its lightness.
+        let mut pale = ColorProfile::new_gray_with_gamma(1.0);
+        pale.gray_trc = Some(moxcms::ToneReprCurve::Lut(vec![40_000, 65_535]));
+        let pale = Conversion::new(&encoded(pale), Ink::Grey, Gamut::Srgb);
+        let pale = pale.expect("a good profile").expect("not sRGB");
+        assert_eq!(pale.black(), LIGHTEST_BLACK);
+    }
+
+    #[test]
+    fn colours_and_profiles_of_a_gamut_are_its_own() {
+        assert_eq!(in_gamut([200, 30, 30], Gamut::Srgb), [200, 30, 30]);
+        assert_eq!(in_gamut([255, 255, 255], Gamut::DisplayP3), [255, 255, 255]);
+        let [r, g, b] = in_gamut([255, 0, 0], Gamut::DisplayP3);
+        // The red of sRGB in Display P3 is (0.9176, 0.2003, 0.1386).
+        assert!(r.abs_diff(234) <= 1 && g.abs_diff(51) <= 1 && b.abs_diff(35) <= 1);
+        assert_eq!(profile(Gamut::Srgb), None);
+        let wide = profile(Gamut::DisplayP3).expect("a profile");
+        assert!(wide.len() <= 600, "{} bytes", wide.len());
+        assert!(
+            describe(&wide).is_some_and(|facts| facts.wide && facts.description == "Display P3")
+        );
+    }
 }

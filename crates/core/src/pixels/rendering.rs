@@ -160,3 +160,29 @@ impl std::fmt::Display for KnockOut {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn survives<T: FromStr<Err = NoFraming> + std::fmt::Display + Named + std::fmt::Debug>() {
+        for (name, value) in T::NAMES {
+            assert_eq!(value.to_string(), *name);
+            assert_eq!(format!(" {name} ").parse::<T>(), Ok(*value));
+        }
+        assert!("lanczos".parse::<T>().is_err() && "".parse::<T>().is_err());
+    }
+
+    #[test]
+    fn every_name_is_read_as_it_is_told() {
+        survives::<Kernel>();
+        survives::<Sharpen>();
+        survives::<ColourWish>();
+        let knock_out = |colour| KnockOut {
+            colour,
+            holes: false,
+        };
+        let told = [None, Some([255; 3]), Some([1, 2, 3])].map(|c| knock_out(c).to_string());
+        assert_eq!(told, ["auto", "white", "#010203"]);
+    }
+}

@@ -1,5 +1,5 @@
 use super::*;
-use crate::pixels::Size;
+use crate::pixels::{Gamut, Size};
 
 const AUTO: KnockOut = KnockOut {
     colour: None,
@@ -170,4 +170,42 @@ fn traces_of_coding_go_with_the_background() {
         .chunks_exact(4)
         .filter(|pixel| pixel[3] > 0);
     assert_eq!(opaque.count(), 16 * 24);
+}
+
+#[test]
+fn a_glow_on_a_dark_ground_becomes_white() {
+    let glow = |ground: [f32; 3]| {
+        let size = Size::new(60, 60).expect("a size");
+        let samples = (0..3600).flat_map(|at| {
+            let radius = ((at % 60) as f32 - 30.0).hypot((at / 60) as f32 - 30.0);
+            let disc = (10.5 - radius).clamp(0.0, 1.0);
+            let light = 0.6 / (1.0 + ((radius - 15.0) / 4.0).exp());
+            [200.0, 170.0, 20.0]
+                .into_iter()
+                .zip(ground)
+                .map(move |(ink, ground)| {
+                    let under = ground + (255.0 - ground) * light;
+                    (ink * disc + under * (1.0 - disc)).round() as u8
+                })
+        });
+        Raster::new(size, Channels::Rgb, samples.collect()).expect("whole rows")
+    };
+    let cut_out = knock_out(glow([10.0, 14.0, 30.0]), AUTO).expect("plain");
+    assert_eq!(cut_out.samples()[..4], [0; 4]);
+    let found = cut_out.over([60, 90, 120]);
+    let wanted = glow([60.0, 90.0, 120.0]);
+    let pairs = wanted.samples().iter().zip(found.samples());
+    let sum: f32 = pairs.map(|(a, b)| f32::from(a.abs_diff(*b))).sum();
+    assert!(sum / 10_800.0 < 1.5, "{}", sum / 10_800.0);
+}
+
+#[test]
+fn a_cut_out_stays_as_it_is_and_so_does_its_gamut() {
+    let size = Size::new(2, 1).expect("a size");
+    let samples = vec![255, 255, 255, 255, 9, 9, 9, 120];
+    let clear = Raster::new(size, Channels::Rgba, samples).expect("a row");
+    assert_eq!(knock_out(clear.clone(), AUTO), Ok(clear));
+    let wide = drawn([255; 3], [20, 40, 90], 0).in_gamut(Gamut::DisplayP3);
+    let cut_out = knock_out(wide, AUTO).expect("plain");
+    assert_eq!(cut_out.gamut(), Gamut::DisplayP3);
 }
