@@ -129,14 +129,14 @@ fn weighted<const ROWS: usize>(sum: &mut [f32], mut rows: [&[f32]; ROWS], weight
     }
 }
 
-/// One target row, and what its cells hold.
+/// One target row, and what its cells hold: samples of one pixel after the other.
 #[derive(Default)]
 pub(super) struct Finished {
     /// The weighted sums.
-    pub sum: Vec<[f32; 4]>,
+    pub sum: Vec<f32>,
     /// The least and the greatest of each cell.
-    pub low: Vec<[f32; 4]>,
-    pub high: Vec<[f32; 4]>,
+    pub low: Vec<f32>,
+    pub high: Vec<f32>,
 }
 
 /// Sizes a row along, of pixels of `N` samples.
@@ -148,7 +148,7 @@ pub(super) fn across<const N: usize>(
     into: &mut Finished,
 ) {
     for row in [&mut into.sum, &mut into.low, &mut into.high] {
-        row.resize(taps.len(), [0.0; 4]);
+        row.resize(taps.len() * N, 0.0);
     }
     line.resize(open.sum.len() / N, [0.0; 4]);
     let across = Across::<N> {
@@ -179,21 +179,29 @@ impl<const N: usize> pulp::NullaryFnOnce for Across<'_, N> {
         }
         let (low, high) = (low.as_chunks::<N>().0, high.as_chunks::<N>().0);
         let from = self.taps.reach().start;
+        let Finished {
+            sum: sums,
+            low: lows,
+            high: highs,
+        } = self.into;
+        let (sums, lows) = (sums.as_chunks_mut::<N>().0, lows.as_chunks_mut::<N>().0);
+        let highs = highs.as_chunks_mut::<N>().0;
         for position in 0..self.taps.len() {
             let tap = self.taps.tap(position);
             let start = tap.start - from;
             let pixels = &self.line[start..][..tap.weights.len()];
-            self.into.sum[position] = weighted_pixel(pixels, tap.weights);
+            let sum = weighted_pixel(pixels, tap.weights);
+            sums[position].copy_from_slice(&sum[..N]);
             let cell = start + tap.cell.start..start + tap.cell.end;
-            let (mut least, mut most) = ([f32::INFINITY; 4], [f32::NEG_INFINITY; 4]);
+            let (mut least, mut most) = ([f32::INFINITY; N], [f32::NEG_INFINITY; N]);
             for (low, high) in low[cell.clone()].iter().zip(&high[cell]) {
                 for lane in 0..N {
                     least[lane] = least[lane].min(low[lane]);
                     most[lane] = most[lane].max(high[lane]);
                 }
             }
-            self.into.low[position] = least;
-            self.into.high[position] = most;
+            lows[position] = least;
+            highs[position] = most;
         }
     }
 }
@@ -203,14 +211,14 @@ impl<const N: usize> pulp::NullaryFnOnce for Across<'_, N> {
 pub(super) const LEEWAY: f32 = 0.5;
 
 /// Holds the sums of a row to what their cells hold.
-pub(super) fn hold(arch: Arch, finished: &Finished, into: &mut Vec<[f32; 4]>) {
-    into.resize(finished.sum.len(), [0.0; 4]);
+pub(super) fn hold(arch: Arch, finished: &Finished, into: &mut Vec<f32>) {
+    into.resize(finished.sum.len(), 0.0);
     arch.dispatch(Hold { finished, into });
 }
 
 struct Hold<'a> {
     finished: &'a Finished,
-    into: &'a mut [[f32; 4]],
+    into: &'a mut [f32],
 }
 
 impl pulp::NullaryFnOnce for Hold<'_> {
@@ -218,14 +226,14 @@ impl pulp::NullaryFnOnce for Hold<'_> {
 
     #[inline(always)]
     fn call(self) {
+        let length = self.into.len();
         let Finished { sum, low, high } = self.finished;
-        for (((pixel, sum), low), high) in self.into.iter_mut().zip(sum).zip(low).zip(high) {
-            for lane in 0..4 {
-                let leeway = (high[lane] - low[lane]) * LEEWAY;
-                let (low, high) = (low[lane] - leeway, high[lane] + leeway);
-                let least = if sum[lane] < low { low } else { sum[lane] };
-                pixel[lane] = if least > high { high } else { least };
-            }
+        let (sum, low, high) = (&sum[..length], &low[..length], &high[..length]);
+        for x in 0..length {
+            let leeway = (high[x] - low[x]) * LEEWAY;
+            let (low, high) = (low[x] - leeway, high[x] + leeway);
+            let least = if sum[x] < low { low } else { sum[x] };
+            self.into[x] = if least > high { high } else { least };
         }
     }
 }

@@ -42,18 +42,20 @@ impl Levels {
     }
 
     /// Takes in the next row; `fine` where it was made from more than 8 bits.
-    pub(super) fn push(&mut self, pixels: &[[f32; 4]], fine: bool) {
+    pub(super) fn push(&mut self, light: &[f32], fine: bool) {
         let level = colour::levels();
         match (fine, self.channels) {
-            (true, _) => self.dithered(pixels),
+            (true, 4) => self.dithered(light.as_chunks::<4>().0),
+            (true, _) => self.dithered(light.as_chunks::<3>().0),
             (false, 4) => {
+                let pixels = light.as_chunks::<4>().0;
                 for (samples, &pixel) in self.row::<4>(pixels.len()).iter_mut().zip(pixels) {
                     *samples = straight(pixel, level);
                 }
             }
             (false, _) => {
-                for (samples, &[r, g, b, _]) in self.row::<3>(pixels.len()).iter_mut().zip(pixels) {
-                    *samples = [level(r), level(g), level(b)];
+                for (sample, &light) in self.row::<1>(light.len()).iter_mut().zip(light) {
+                    *sample = [level(light)];
                 }
             }
         }
@@ -74,21 +76,18 @@ impl Levels {
         self.samples[start..].as_chunks_mut().0
     }
 
-    fn dithered(&mut self, pixels: &[[f32; 4]]) {
+    fn dithered<const N: usize>(&mut self, pixels: &[[f32; N]]) {
         std::mem::swap(&mut self.above, &mut self.exact);
         self.exact.clear();
-        for &[r, g, b, alpha] in pixels {
-            let opacity = if self.channels == 4 { alpha } else { 1.0 };
-            let light = if opacity > 0.0 { 1.0 / opacity } else { 0.0 };
-            self.exact
-                .extend([r, g, b].map(|sample| encoded(sample * light) * 255.0));
+        for pixel in pixels {
+            let alpha = pixel.get(3).copied().unwrap_or(1.0);
+            let light = if alpha > 0.0 { 1.0 / alpha } else { 0.0 };
+            let colours = pixel[..3].iter();
+            let exact = colours.map(|sample| encoded(sample * light) * 255.0);
+            self.exact.extend(exact);
         }
         for (x, pixel) in pixels.iter().enumerate() {
-            let alpha = if self.channels == 4 {
-                opacity(*pixel)
-            } else {
-                255
-            };
+            let alpha = pixel.get(3).map_or(255, |alpha| opacity(*alpha));
             for channel in 0..3 {
                 let level = self.exact[x * 3 + channel];
                 let level = match alpha == 255 && self.shows_bands(x, channel) {
@@ -98,7 +97,7 @@ impl Levels {
                 let level = if alpha == 0 { 0.0 } else { level };
                 self.samples.push((level + 0.5) as u8);
             }
-            if self.channels == 4 {
+            if N == 4 {
                 self.samples.push(alpha);
             }
         }
@@ -122,16 +121,16 @@ impl Levels {
 /// A premultiplied pixel in linear light as straight 8-bit samples. What is fully transparent
 /// becomes transparent black, so that no hidden colour costs bytes.
 fn straight(pixel: [f32; 4], level: impl Fn(f32) -> u8) -> [u8; 4] {
-    let opacity = opacity(pixel);
+    let [r, g, b, alpha] = pixel;
+    let opacity = opacity(alpha);
     if opacity == 0 {
         return [0; 4];
     }
-    let [r, g, b, alpha] = pixel;
     let [r, g, b] = [r, g, b].map(|light| level(light / alpha));
     [r, g, b, opacity]
 }
 
-fn opacity([.., alpha]: [f32; 4]) -> u8 {
+fn opacity(alpha: f32) -> u8 {
     (alpha.clamp(0.0, 1.0) * 255.0 + 0.5) as u8
 }
 
@@ -157,8 +156,8 @@ mod tests {
         let size = Size::new(width as u32, rows as u32).expect("a size");
         let mut levels = Levels::new(size, 3);
         for y in 0..rows {
-            let light = |x| [linear(level(x, y) / 255.0); 4];
-            let row: Vec<[f32; 4]> = (0..width).map(light).collect();
+            let light = |x| [linear(level(x, y) / 255.0); 3];
+            let row: Vec<f32> = (0..width).flat_map(light).collect();
             levels.push(&row, fine);
         }
         levels.into_samples()

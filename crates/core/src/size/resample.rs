@@ -46,7 +46,7 @@ pub struct Sizer {
     /// One target row: before it is sized across, after that, and held.
     line: Vec<[f32; 4]>,
     finished: Finished,
-    pixels: Vec<[f32; 4]>,
+    held: Vec<f32>,
     levels: Levels,
     /// Smaller rasters that are made from the finished rows of this one.
     narrower: Vec<Sizer>,
@@ -118,7 +118,7 @@ impl Sizer {
             spare: Vec::new(),
             line: Vec::new(),
             finished: Finished::default(),
-            pixels: Vec::new(),
+            held: Vec::new(),
             levels: Levels::new(target, channels),
             narrower: Vec::new(),
         }
@@ -151,17 +151,13 @@ impl Sizer {
         let channels = self.channels;
         self.take(fine, |kept, columns| {
             let [low, high] = kept.bounds.get_or_insert_default();
-            for (kept, pixels) in [
+            for (kept, samples) in [
                 (&mut kept.light, &row.sum),
                 (low, &row.low),
                 (high, &row.high),
             ] {
-                let pixels = &pixels[columns.clone()];
                 kept.clear();
-                match channels {
-                    4 => kept.extend_from_slice(pixels.as_flattened()),
-                    _ => kept.extend(pixels.iter().flat_map(|&[r, g, b, _]| [r, g, b])),
-                }
+                kept.extend_from_slice(&samples[columns.start * channels..columns.end * channels]);
             }
         });
     }
@@ -234,9 +230,9 @@ impl Sizer {
             };
             let (line, finished) = (&mut self.line, &mut self.finished);
             across(self.arch, &open, &self.columns, line, finished);
-            bodies::hold(self.arch, &self.finished, &mut self.pixels);
+            bodies::hold(self.arch, &self.finished, &mut self.held);
             let fine = self.fine_end > self.lines.sources(self.first_open).start;
-            self.levels.push(&self.pixels, fine);
+            self.levels.push(&self.held, fine);
             for sizer in &mut self.narrower {
                 sizer.push_finished(&self.finished, fine);
             }
