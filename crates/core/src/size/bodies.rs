@@ -16,19 +16,19 @@ pub(super) struct Open {
     /// The least and the greatest of its own cell so far.
     pub low: Vec<f32>,
     pub high: Vec<f32>,
+    /// Whether anything was added, and anything of its cell: what comes first is put, not added,
+    /// which spares clearing the row.
+    added: bool,
+    bounded: bool,
 }
 
 impl Open {
     /// Begins a row of so many samples.
     pub(super) fn begin(&mut self, length: usize) {
-        for (samples, start) in [
-            (&mut self.sum, 0.0),
-            (&mut self.low, f32::INFINITY),
-            (&mut self.high, f32::NEG_INFINITY),
-        ] {
-            samples.clear();
-            samples.resize(length, start);
+        for samples in [&mut self.sum, &mut self.low, &mut self.high] {
+            samples.resize(length, 0.0);
         }
+        (self.added, self.bounded) = (false, false);
     }
 }
 
@@ -90,15 +90,32 @@ impl<const ROWS: usize> pulp::NullaryFnOnce for Add<'_, '_, ROWS> {
                 *light = row.part(from, to).light;
             }
             for (share, open) in self.open.iter_mut() {
-                weighted(&mut open.sum[from..to], lights, share.weights);
+                let sum = &mut open.sum[from..to];
+                match open.added {
+                    true => weighted::<ROWS, true>(sum, lights, share.weights),
+                    false => weighted::<ROWS, false>(sum, lights, share.weights),
+                }
+                let mut bounded = open.bounded;
                 for (row, in_cell) in self.rows.iter().zip(share.in_cell) {
                     if in_cell {
                         let part = row.part(from, to);
-                        bound(&mut open.low[from..to], &mut open.high[from..to], part);
+                        let (low, high) = (&mut open.low[from..to], &mut open.high[from..to]);
+                        match bounded {
+                            true => bound(low, high, part),
+                            false => {
+                                low.copy_from_slice(part.low);
+                                high.copy_from_slice(part.high);
+                            }
+                        }
+                        bounded = true;
                     }
                 }
             }
             from = to;
+        }
+        for (share, open) in self.open.iter_mut() {
+            open.added = true;
+            open.bounded |= share.in_cell.contains(&true);
         }
     }
 }
@@ -115,7 +132,11 @@ fn bound(low: &mut [f32], high: &mut [f32], row: Line<'_>) {
 }
 
 #[inline(always)]
-fn weighted<const ROWS: usize>(sum: &mut [f32], mut rows: [&[f32]; ROWS], weights: [f32; ROWS]) {
+fn weighted<const ROWS: usize, const MORE: bool>(
+    sum: &mut [f32],
+    mut rows: [&[f32]; ROWS],
+    weights: [f32; ROWS],
+) {
     let length = sum.len();
     for row in &mut rows {
         *row = &row[..length];
@@ -125,7 +146,7 @@ fn weighted<const ROWS: usize>(sum: &mut [f32], mut rows: [&[f32]; ROWS], weight
         for index in 0..ROWS {
             all += rows[index][x] * weights[index];
         }
-        sum[x] += all;
+        sum[x] = if MORE { sum[x] + all } else { all };
     }
 }
 
@@ -173,7 +194,7 @@ impl<const N: usize> pulp::NullaryFnOnce for Across<'_, N> {
 
     #[inline(always)]
     fn call(self) {
-        let Open { sum, low, high } = self.open;
+        let Open { sum, low, high, .. } = self.open;
         for (pixel, sum) in self.line.iter_mut().zip(sum.as_chunks::<N>().0) {
             pixel[..N].copy_from_slice(sum);
         }
