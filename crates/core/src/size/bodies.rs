@@ -151,7 +151,7 @@ fn weighted<const ROWS: usize, const MORE: bool>(
 }
 
 /// One target row, and what its cells hold: samples of one pixel after the other.
-#[derive(Default)]
+#[derive(Clone, Default)]
 pub(super) struct Finished {
     /// The weighted sums.
     pub sum: Vec<f32>,

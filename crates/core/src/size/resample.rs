@@ -146,18 +146,20 @@ impl Sizer {
         });
     }
 
-    /// The same for a row that another sizer finished.
-    fn push_finished(&mut self, row: &Finished, fine: bool) {
+    /// The same for a row that another sizer finished; what is left in it has no meaning.
+    fn push_finished(&mut self, row: &mut Finished, fine: bool) {
         let channels = self.channels;
         self.take(fine, |kept, columns| {
             let [low, high] = kept.bounds.get_or_insert_default();
+            let columns = columns.start * channels..columns.end * channels;
             for (kept, samples) in [
-                (&mut kept.light, &row.sum),
-                (low, &row.low),
-                (high, &row.high),
+                (&mut kept.light, &mut row.sum),
+                (low, &mut row.low),
+                (high, &mut row.high),
             ] {
-                kept.clear();
-                kept.extend_from_slice(&samples[columns.start * channels..columns.end * channels]);
+                std::mem::swap(kept, samples);
+                kept.truncate(columns.end);
+                kept.drain(..columns.start);
             }
         });
     }
@@ -233,8 +235,11 @@ impl Sizer {
             bodies::hold(self.arch, &self.finished, &mut self.held);
             let fine = self.fine_end > self.lines.sources(self.first_open).start;
             self.levels.push(&self.held, fine);
-            for sizer in &mut self.narrower {
-                sizer.push_finished(&self.finished, fine);
+            if let Some((last, others)) = self.narrower.split_last_mut() {
+                for sizer in others {
+                    sizer.push_finished(&mut self.finished.clone(), fine);
+                }
+                last.push_finished(&mut self.finished, fine);
             }
             self.spare.push(open);
             self.first_open += 1;
