@@ -47,6 +47,17 @@ impl Aside {
     }
 }
 
+impl Picture {
+    /// It, put aside.
+    pub fn aside(&self, why: String) -> Aside {
+        Aside {
+            path: self.path.clone(),
+            name: self.original.name.clone(),
+            why,
+        }
+    }
+}
+
 /// JSON holds no paths that are not Unicode; what is not is marked as such.
 fn lossy<S: Serializer>(path: &Path, serializer: S) -> Result<S::Ok, S::Error> {
     serializer.serialize_str(&path.to_string_lossy())

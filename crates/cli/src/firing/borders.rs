@@ -9,6 +9,7 @@ use kiln_core::{decode, pipeline};
 use rayon::ThreadPoolBuilder;
 
 use super::content::{self, Content};
+use super::work;
 use crate::failure::Failure;
 use crate::find::{Aside, Picture};
 use crate::gate;
@@ -58,11 +59,7 @@ pub fn searched(
                 pictures[index].original.content = Some(area);
             }
             Err(why) => {
-                refused.push(Aside {
-                    path: pictures[index].path.clone(),
-                    name: pictures[index].original.name.clone(),
-                    why,
-                });
+                refused.push(pictures[index].aside(why));
                 failed.insert(index);
             }
         }
@@ -82,6 +79,5 @@ fn search(
         return Ok((digest, *area));
     }
     let found = pipeline::content(content.input(), &picture.original, settings.allowance);
-    let area = found.map_err(|error| format!("{error}; export or copy it again"))?;
-    Ok((digest, area))
+    Ok((digest, found.map_err(|error| work::told(&error))?))
 }

@@ -83,11 +83,9 @@ pub fn fire(
     });
     // A run over some of the places has nothing to say of what others show.
     if !settings.some_places {
-        left_out.extend(unshown.into_iter().map(|picture| Aside {
-            path: picture.path,
-            name: picture.original.name,
-            why: "no place shows it, and [every] says no width".to_owned(),
-        }));
+        let why = "no place shows it, and [every] says no width";
+        let unshown = unshown.iter();
+        left_out.extend(unshown.map(|picture| picture.aside(why.to_owned())));
         left_out.sort_by(|a, b| a.path.cmp(&b.path));
     }
     let mut report = FiringReport {
@@ -145,11 +143,7 @@ fn digested(pictures: &mut Vec<Picture>, refused: &mut Vec<Aside>, settings: &Se
                 true
             }
             Err(why) => {
-                refused.push(Aside {
-                    path: picture.path.clone(),
-                    name: picture.original.name.clone(),
-                    why,
-                });
+                refused.push(picture.aside(why));
                 false
             }
         },
@@ -159,15 +153,11 @@ fn digested(pictures: &mut Vec<Picture>, refused: &mut Vec<Aside>, settings: &Se
 fn beyond_allowance(picture: &Picture, settings: &Settings) -> Aside {
     let size = picture.original.probe.stored;
     let megapixels = |pixels: u64| pixels.div_ceil(1_000_000);
-    Aside {
-        path: picture.path.clone(),
-        name: picture.original.name.clone(),
-        why: format!(
-            "{size} is {} megapixels, above the allowance of {}; raise it with --allowance {0}",
-            megapixels(size.pixels()),
-            megapixels(settings.allowance.pixels),
-        ),
-    }
+    picture.aside(format!(
+        "{size} is {} megapixels, above the allowance of {}; raise it with --allowance {0}",
+        megapixels(size.pixels()),
+        megapixels(settings.allowance.pixels),
+    ))
 }
 
 /// A report of what shall be made.

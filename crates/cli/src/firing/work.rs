@@ -159,10 +159,7 @@ impl Bench<'_> {
                 false => ControlFlow::Continue(()),
             }
         });
-        fired.map_err(|error| match error {
-            FireError::NotPlain(_) => error.to_string(),
-            _ => format!("{error}; export or copy it again"),
-        })
+        fired.map_err(|error| told(&error))
     }
 
     /// Tells of all pieces of a job as unchanged, if every one of them is known and there.
@@ -213,6 +210,15 @@ impl Bench<'_> {
             written,
             made: Some(made),
         })
+    }
+}
+
+/// Why an original gave nothing, and what to do.
+pub fn told(error: &FireError) -> String {
+    match error {
+        // It says itself what to do.
+        FireError::NotPlain(_) => error.to_string(),
+        _ => format!("{error}; export or copy it again"),
     }
 }
 

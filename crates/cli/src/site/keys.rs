@@ -83,6 +83,15 @@ const fn later(name: &'static str, check: fn(&DeValue<'_>) -> Result<(), String>
     Key { name, work }
 }
 
+/// A key with a single value, which goes into the layer's slot as it is read.
+macro_rules! single {
+    ($name:literal, $slot:ident, $parse:expr) => {
+        take($name, |layer, value, origin| {
+            put(&mut layer.$slot, one(value, $parse)?, origin)
+        })
+    };
+}
+
 const KEYS: [Key; 27] = [
     take("width", |layer, value, origin| {
         let widths = all(value, "a width", wording::parse_width)?;
@@ -126,72 +135,20 @@ const KEYS: [Key; 27] = [
         let size = size.ok_or_else(|| form.to_owned())?;
         put(&mut layer.min_size, size, origin)
     }),
-    take("backdrop", |layer, value, origin| {
-        put(
-            &mut layer.backdrop,
-            one(value, wording::parse_backdrop)?,
-            origin,
-        )
-    }),
-    take("name", |layer, value, origin| {
-        put(&mut layer.name, one(value, wording::parse_name)?, origin)
-    }),
-    take("shape", |layer, value, origin| {
-        put(&mut layer.shape, one(value, wording::parse_named)?, origin)
-    }),
-    take("focus", |layer, value, origin| {
-        put(&mut layer.focus, one(value, wording::parse_named)?, origin)
-    }),
-    take("fit", |layer, value, origin| {
-        put(&mut layer.fit, one(value, wording::parse_fit)?, origin)
-    }),
-    take("turn", |layer, value, origin| {
-        put(&mut layer.turn, one(value, wording::parse_turn)?, origin)
-    }),
-    take("mirror", |layer, value, origin| {
-        put(
-            &mut layer.mirror,
-            one(value, wording::parse_mirror)?,
-            origin,
-        )
-    }),
-    take("enlarge", |layer, value, origin| {
-        put(
-            &mut layer.enlarge,
-            one(value, wording::parse_switch)?,
-            origin,
-        )
-    }),
-    take("trim", |layer, value, origin| {
-        put(&mut layer.trim, one(value, wording::parse_switch)?, origin)
-    }),
-    take("knock-out", |layer, value, origin| {
-        put(
-            &mut layer.knock_out,
-            one(value, wording::parse_knock_out)?,
-            origin,
-        )
-    }),
-    take("knock-out-holes", |layer, value, origin| {
-        put(
-            &mut layer.knock_out_holes,
-            one(value, wording::parse_switch)?,
-            origin,
-        )
-    }),
-    take("sizing", |layer, value, origin| {
-        put(&mut layer.sizing, one(value, wording::parse_named)?, origin)
-    }),
-    take("sharpen", |layer, value, origin| {
-        put(
-            &mut layer.sharpen,
-            one(value, wording::parse_named)?,
-            origin,
-        )
-    }),
-    take("colour", |layer, value, origin| {
-        put(&mut layer.colour, one(value, wording::parse_named)?, origin)
-    }),
+    single!("backdrop", backdrop, wording::parse_backdrop),
+    single!("name", name, wording::parse_name),
+    single!("shape", shape, wording::parse_named),
+    single!("focus", focus, wording::parse_named),
+    single!("fit", fit, wording::parse_fit),
+    single!("turn", turn, wording::parse_turn),
+    single!("mirror", mirror, wording::parse_mirror),
+    single!("enlarge", enlarge, wording::parse_switch),
+    single!("trim", trim, wording::parse_switch),
+    single!("knock-out", knock_out, wording::parse_knock_out),
+    single!("knock-out-holes", knock_out_holes, wording::parse_switch),
+    single!("sizing", sizing, wording::parse_named),
+    single!("sharpen", sharpen, wording::parse_named),
+    single!("colour", colour, wording::parse_named),
     later("look", |value| {
         check(value, |text| is_look(text, true), LOOK)
     }),

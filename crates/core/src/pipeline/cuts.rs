@@ -1,11 +1,14 @@
 //! The rasters of a job: decode → colour → knock out → size → sharpen, all from as few passes
 //! over the original's rows as can be.
 
+use std::iter::repeat_n;
+
 use super::FireError;
 use crate::colour::{self, ColourNote, Working};
 use crate::decode::{self, Allowance, DecodeError, Form, Ink, Input, Row, Rows};
 use crate::pixels::{
-    Area, Backdrop, Channels, Fit, Focus, Framing, Gamut, KnockOut, Raster, Rendering, Size,
+    Area, Backdrop, Channels, Fit, Focus, Framing, Gamut, KnockOut, Orientation, Raster, Rendering,
+    Size,
 };
 use crate::plan::{Job, Original, Placement, PlannedSize};
 use crate::size::knock_out::knock_out;
@@ -65,6 +68,11 @@ impl Cut {
         (self.size.pixels() + through) * 4 + row * 10 + knocked_out
     }
 
+    /// The size that is made from the picture's own rows on the way to it.
+    fn first(&self) -> Size {
+        *self.through.first().unwrap_or(&self.size)
+    }
+
     /// Whether two cuts can be made from the same rows.
     fn shares_rows(&self, other: &Cut) -> bool {
         let rows = |cut: &Cut| (cut.rendering.colour, cut.rendering.knock_out);
@@ -98,13 +106,7 @@ pub(super) fn rasters(
         if rasters[index].is_some() {
             continue;
         }
-        let shares = |(_, other): &(usize, &Cut)| cut.shares_rows(other);
-        let together: Vec<(usize, &Cut)> = cuts.iter().enumerate().filter(shares).collect();
-        let (made, said) = source.together(&together)?;
-        for ((index, _), raster) in together.iter().zip(made) {
-            rasters[*index] = Some(raster);
-        }
-        note = note.max(said);
+        note = note.max(source.together(cuts, cut, &mut rasters)?);
     }
     let all: Option<Vec<Raster>> = rasters.into_iter().collect();
     Ok((all.ok_or(FireError::RowsMissing)?, note))
@@ -137,57 +139,52 @@ struct Source<'a> {
 }
 
 impl Source<'_> {
-    /// The rasters of cuts that share their rows.
+    /// Makes the rasters of all cuts that share their rows with one.
     fn together(
         &self,
-        cuts: &[(usize, &Cut)],
-    ) -> Result<(Vec<Raster>, Option<ColourNote>), FireError> {
-        let Some((_, first)) = cuts.first() else {
-            return Ok((Vec::new(), None));
-        };
+        cuts: &[Cut],
+        one: &Cut,
+        rasters: &mut [Option<Raster>],
+    ) -> Result<Option<ColourNote>, FireError> {
         let rows = decode::open(self.input, &self.original.probe, self.allowance)?;
-        let gamut = colour::gamut(first.rendering.colour, rows.form().icc.as_deref());
+        let gamut = colour::gamut(one.rendering.colour, rows.form().icc.as_deref());
         let (working, note) = Working::new(rows.form(), gamut);
         let gamut = working.gamut();
-        let (rows, working) = match first.rendering.knock_out {
+        let (rows, working) = match one.rendering.knock_out {
             None => (rows, working),
             Some(wish) => cut_out(rows, working, wish)?,
         };
         let mut trees: Vec<Tree> = Vec::new();
-        let mut sizers = Vec::new();
-        for &(index, cut) in cuts {
-            let known = trees
-                .iter()
-                .position(|tree| tree.cut.shares_frame(cut) && tree.begins(cut));
-            let at = known.unwrap_or_else(|| {
-                trees.push(Tree::new(cut));
-                trees.len() - 1
-            });
-            trees[at].want(index, cut);
+        let sharing = |(_, cut): &(usize, &Cut)| one.shares_rows(cut);
+        for (index, cut) in cuts.iter().enumerate().filter(sharing) {
+            match trees.iter_mut().find(|tree| tree.leads_to(cut)) {
+                Some(tree) => tree.want(index, cut),
+                None => trees.push(Tree::new(index, cut)),
+            }
         }
-        for tree in &trees {
-            sizers.push(tree.sizer(self, working.channels()));
-        }
+        let sizer = |tree: &Tree| tree.sizer(self, working.channels());
+        let mut sizers: Vec<Sizer> = trees.iter().map(sizer).collect();
         pour(rows, working, &mut sizers)?;
         let mut sized = Vec::new();
         for (tree, sizer) in trees.iter().zip(sizers) {
             tree.collect(sizer, &mut sized)?;
         }
-        let finish = |&(index, cut): &(usize, &Cut)| {
-            let found = sized.iter().find(|(wanted, _)| *wanted == index);
-            let (_, raster) = found.ok_or(FireError::RowsMissing)?;
-            let raster = sharpen::apply(raster.clone(), cut.rendering.sharpen);
-            Ok(self.finished(cut, raster.in_gamut(gamut)))
-        };
-        let finished: Result<Vec<Raster>, FireError> = cuts.iter().map(finish).collect();
-        Ok((finished?, note))
+        for (index, raster) in sized {
+            let raster = sharpen::apply(raster, cuts[index].rendering.sharpen);
+            rasters[index] = Some(self.finished(&cuts[index], raster.in_gamut(gamut)));
+        }
+        Ok(note)
+    }
+
+    /// How the stored picture must be turned for a cut.
+    fn orientation(&self, cut: &Cut) -> Orientation {
+        self.original.probe.orientation.then(cut.framing.turn)
     }
 
     /// Set upright, turned, and padded.
     fn finished(&self, cut: &Cut, raster: Raster) -> Raster {
-        let orientation = self.original.probe.orientation.then(cut.framing.turn);
         let gamut = raster.gamut();
-        let raster = orientation.apply(raster);
+        let raster = self.orientation(cut).apply(raster);
         match cut.backdrop {
             None => raster,
             Some(Backdrop::Transparent) => raster.padded(cut.size, None),
@@ -199,9 +196,8 @@ impl Source<'_> {
 
     /// A sizer that makes a cut's frame at a size, as stored.
     fn sizer(&self, cut: &Cut, index: usize, size: Size, channels: usize) -> Sizer {
-        let probe = &self.original.probe;
         let area = self.original.shown(&cut.framing);
-        let orientation = probe.orientation.then(cut.framing.turn);
+        let orientation = self.orientation(cut);
         let region = match cut.backdrop {
             Some(_) => area.into(),
             None => {
@@ -216,25 +212,20 @@ impl Source<'_> {
 
     /// The size of a cut's picture as stored, without padding.
     fn target(&self, cut: &Cut, size: Size) -> Size {
-        let probe = &self.original.probe;
-        let area = self.original.shown(&cut.framing);
+        let shown = self.original.shown(&cut.framing).size;
+        let upright = self.original.probe.orientation.apply_to_size(shown);
         let inner = match cut.backdrop {
-            Some(_) => cut
-                .framing
-                .within(probe.orientation.apply_to_size(area.size), size),
+            Some(_) => cut.framing.within(upright, size),
             None => size,
         };
-        probe
-            .orientation
-            .then(cut.framing.turn)
-            .apply_to_size(inner)
+        self.orientation(cut).apply_to_size(inner)
     }
 }
 
 /// Sizes of one frame: the largest is made from the picture's rows, the others from its own.
 struct Tree<'a> {
+    /// The first cut in it, which its frame is laid by, and its index.
     cut: &'a Cut,
-    /// The index of the first cut in it, which its frame is laid by.
     index: usize,
     size: Size,
     /// Cuts that are this very size.
@@ -243,19 +234,26 @@ struct Tree<'a> {
 }
 
 impl<'a> Tree<'a> {
-    fn new(cut: &'a Cut) -> Tree<'a> {
+    /// A tree for a cut: all that its way begins with.
+    fn new(index: usize, cut: &'a Cut) -> Tree<'a> {
+        let mut tree = Tree::of_size(index, cut, cut.first());
+        tree.want(index, cut);
+        tree
+    }
+
+    fn of_size(index: usize, cut: &'a Cut, size: Size) -> Tree<'a> {
         Tree {
             cut,
-            index: usize::MAX,
-            size: *cut.through.first().unwrap_or(&cut.size),
+            index,
+            size,
             wanted: Vec::new(),
             narrower: Vec::new(),
         }
     }
 
     /// Whether the way to a cut begins here.
-    fn begins(&self, cut: &Cut) -> bool {
-        self.size == *cut.through.first().unwrap_or(&cut.size)
+    fn leads_to(&self, cut: &Cut) -> bool {
+        self.cut.shares_frame(cut) && self.size == cut.first()
     }
 
     /// Adds a cut, whose way begins here.
@@ -265,16 +263,12 @@ impl<'a> Tree<'a> {
     }
 
     fn want_along(&mut self, index: usize, cut: &'a Cut, way: &[Size]) {
-        self.index = self.index.min(index);
         let Some((&next, rest)) = way.split_first() else {
             return self.wanted.push(index);
         };
         let known = self.narrower.iter().position(|tree| tree.size == next);
         let at = known.unwrap_or_else(|| {
-            self.narrower.push(Tree {
-                size: next,
-                ..Tree::new(cut)
-            });
+            self.narrower.push(Tree::of_size(index, cut, next));
             self.narrower.len() - 1
         });
         self.narrower[at].want_along(index, cut, rest);
@@ -302,7 +296,8 @@ impl<'a> Tree<'a> {
             tree.collect(sizer, into)?;
         }
         let raster = sizer.finish().ok_or(FireError::RowsMissing)?;
-        into.extend(self.wanted.iter().map(|&index| (index, raster.clone())));
+        let copies = repeat_n(raster, self.wanted.len());
+        into.extend(self.wanted.iter().copied().zip(copies));
         Ok(())
     }
 }

@@ -258,5 +258,4 @@ impl Sizer {
 }
 
 #[cfg(test)]
-#[path = "tests.rs"]
 mod tests;
