@@ -1,0 +1,114 @@
+//! Where the eye would see a difference.
+
+use crate::blur::{LANES, Lanes};
+use crate::score::{COMPONENTS, KINDS, Scale, Sums, score};
+
+/// Pixels on a side of a cell.
+const CELL: usize = 16;
+
+/// The score of every cell of a grid over a picture, each taken as if it were a picture of its
+/// own, but for its coarsest scales, which look beyond it.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Map {
+    /// Pixels on a side of a cell; those at the right and bottom border may be cut off.
+    pub cell: usize,
+    /// Cells in a row.
+    pub columns: usize,
+    /// Rows of cells.
+    pub rows: usize,
+    /// Their scores, row by row from the top; 100 where there is no difference.
+    pub scores: Vec<f32>,
+}
+
+impl Map {
+    /// The lower score of both in every cell.
+    pub(crate) fn worse(mut self, other: Map) -> Map {
+        for (score, other) in self.scores.iter_mut().zip(other.scores) {
+            *score = score.min(other);
+        }
+        self
+    }
+}
+
+/// Sums for every cell of every scale.
+pub(crate) struct Cells {
+    scales: Vec<Grid>,
+}
+
+/// The cells of one scale. A cell has at least one pixel: at the coarsest scales one pixel stands
+/// for several cells.
+pub(crate) struct Grid {
+    side: usize,
+    width: usize,
+    height: usize,
+    columns: usize,
+    sums: Vec<[Sums; COMPONENTS]>,
+}
+
+impl Cells {
+    pub(crate) fn new(sizes: &[(usize, usize)]) -> Cells {
+        let grid = |(scale, &(width, height)): (usize, &(usize, usize))| {
+            let side = (CELL >> scale).max(1);
+            let columns = width.div_ceil(side);
+            let sums = vec![Default::default(); columns * height.div_ceil(side)];
+            Grid {
+                side,
+                width,
+                height,
+                columns,
+                sums,
+            }
+        };
+        Cells {
+            scales: sizes.iter().enumerate().map(grid).collect(),
+        }
+    }
+
+    pub(crate) fn of_scale(&mut self, scale: usize) -> &mut Grid {
+        &mut self.scales[scale]
+    }
+
+    /// The map of a picture of so many pixels, each of which was repeated so often.
+    pub(crate) fn finish(self, width: usize, height: usize, repeats: usize) -> Map {
+        let (columns, rows) = (width.div_ceil(CELL), height.div_ceil(CELL));
+        let mut scores = Vec::with_capacity(columns * rows);
+        for y in (0..rows).map(|row| row * CELL * repeats) {
+            for x in (0..columns).map(|column| column * CELL * repeats) {
+                let scales = self.scales.iter().enumerate();
+                let area: Vec<Scale> = scales.map(|(s, grid)| grid.at(x >> s, y >> s)).collect();
+                scores.push(score(&area) as f32);
+            }
+        }
+        Map {
+            cell: CELL,
+            columns,
+            rows,
+            scores,
+        }
+    }
+}
+
+impl Grid {
+    /// Adds the errors of a pixel and of the one right of it, which may lie beyond the border.
+    pub(crate) fn add(&mut self, x: usize, y: usize, errors: &[Lanes; KINDS]) {
+        for (half, x) in (x..self.width.min(x + 2)).enumerate() {
+            let cell = y / self.side * self.columns + x / self.side;
+            for (component, sums) in self.sums[cell].iter_mut().enumerate() {
+                for (kind, errors) in errors.iter().enumerate() {
+                    let error = f64::from(errors[half * (LANES / 2) + component]);
+                    sums.plain[kind] += error;
+                    sums.fourth[kind] += error.powi(4);
+                }
+            }
+        }
+    }
+
+    /// The sums of the cell around a pixel of this scale, and the pixels in it.
+    fn at(&self, x: usize, y: usize) -> Scale {
+        let (x, y) = (x.min(self.width - 1), y.min(self.height - 1));
+        let (column, row) = (x / self.side, y / self.side);
+        let across = self.side.min(self.width - column * self.side);
+        let down = self.side.min(self.height - row * self.side);
+        (self.sums[row * self.columns + column], across * down)
+    }
+}
