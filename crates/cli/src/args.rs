@@ -138,8 +138,34 @@ pub struct FireArgs {
     #[arg(short, long, value_name = "SIZE", value_parser = wording::parse_weight)]
     pub max_weight: Option<u64>,
 
-    /// The codec's own dial, 0 to 100, without a search. Not with --max-weight.
-    #[arg(short, long, value_name = "N", conflicts_with = "max_weight", value_parser = wording::parse_quality)]
+    /// How good pieces shall look, as a visual score (SSIMULACRA2) by name or from 0 to 100: plain
+    /// 60, fine 75, crisp 85, faithful 90, exact without loss. Each piece is made as light as it
+    /// allows. [default: fine]
+    #[arg(short, long, value_name = "LOOK", value_parser = wording::parse_look)]
+    pub look: Option<kiln_core::plan::Look>,
+
+    /// How far a look may be lowered to keep --max-weight; below it, the piece is made over its
+    /// weight and named. [default: 50]
+    #[arg(long, value_name = "LOOK", value_parser = wording::parse_least_look)]
+    pub least_look: Option<f32>,
+
+    /// What to make of --max-weight: the lightest that reaches the look, or the sharpest that
+    /// fits. [default: lightest]
+    #[arg(long, value_name = "AIM", value_parser = wording::parse_aim)]
+    pub aim: Option<bool>,
+
+    /// Make a piece smaller, step by step, where even the least look weighs too much.
+    #[arg(long)]
+    pub shrink_to_fit: bool,
+
+    /// How much time a piece may cost: quick, steady or patient. Slower is lighter at the same
+    /// look. [default: steady]
+    #[arg(long, value_name = "PACE", value_parser = wording::parse_pace)]
+    pub pace: Option<kiln_core::encode::Pace>,
+
+    /// The codec's own dial, 0 to 100, without a search.
+    #[arg(short, long, value_name = "N",
+        conflicts_with_all = ["max_weight", "look", "least_look", "aim", "shrink_to_fit"], value_parser = wording::parse_quality)]
     pub quality: Option<u8>,
 
     /// How pieces are named, below the out folder: a pattern with the fields {title}, {stem},
@@ -182,11 +208,16 @@ pub struct FireArgs {
     #[arg(long)]
     pub json: bool,
 
+    /// Tell how the pieces with this in their names came about: every trial with its dial, weight
+    /// and score.
+    #[arg(long, value_name = "PIECE", conflicts_with_all = ["json", "quiet", "dry_run"])]
+    pub why: Vec<String>,
+
     /// No report and no progress; what went wrong is still said.
     #[arg(long, conflicts_with_all = ["json", "verbose", "dry_run"])]
     pub quiet: bool,
 
-    /// Show the dial of every piece, how many encodes it took, and where each setting comes from.
+    /// Show where each setting comes from, and how many encodes unchanged pieces took.
     #[arg(short, long)]
     pub verbose: bool,
 }
@@ -329,6 +360,10 @@ pub struct SurveyArgs {
     #[arg(short, long, value_name = "FORMAT", default_value = "webp", value_parser = wording::parse_format)]
     pub format: kiln_core::encode::Format,
 
+    /// The look of the estimate: plain, fine, crisp, faithful, exact, or a score from 0 to 100.
+    #[arg(short, long, value_name = "LOOK", default_value = "fine", value_parser = wording::parse_look)]
+    pub look: kiln_core::plan::Look,
+
     /// The most that a picture may weigh. Without it: rather heavy from 100 KB on, heavy from
     /// 200 KB, far too heavy from 500 KB.
     #[arg(short, long, value_name = "SIZE", value_parser = wording::parse_weight)]
@@ -375,7 +410,7 @@ Examples:
       The 20 heaviest for a column of 800 CSS pixels, and a page to pass on.
 
 The estimate is for a piece as wide as --shown on a screen of density 2, never wider than the
-picture, at the format's usual dial. Nothing is changed.
+picture, at the look asked for. Nothing is changed.
 
 Load times count six files at a time, each waiting once for an answer:
   slow phone  1.6 Mbit/s, 300 ms

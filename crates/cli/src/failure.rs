@@ -20,6 +20,8 @@ pub enum Failure {
     OutHoldsOriginals { out: PathBuf, originals: PathBuf },
     #[error("{0}a quality sets a dial, and PNG has none; leave out one of the two")]
     DialOfPng(String),
+    #[error("{place}{says}")]
+    Unreachable { place: String, says: &'static str },
     #[error("{0}JPEG has no transparency for the backdrop; name a colour, or leave out jpeg")]
     TransparentJpeg(String),
     #[error("{0}knock-out-holes goes with knock-out; say both, or leave it out")]
@@ -91,6 +93,7 @@ impl Failure {
             Failure::NoSuchPath(_)
             | Failure::OutHoldsOriginals { .. }
             | Failure::DialOfPng(_)
+            | Failure::Unreachable { .. }
             | Failure::TransparentJpeg(_)
             | Failure::HolesOfNothing(_)
             | Failure::NoPaths

@@ -7,7 +7,7 @@ use std::process::ExitCode;
 
 use kiln_core::decode::Allowance;
 use kiln_core::encode::Format;
-use kiln_core::plan::{says_nothing, stem};
+use kiln_core::plan::{CodingWish, says_nothing, stem};
 use kiln_core::survey::{Limits, Proposal, Seen, propose};
 
 use crate::args::InitArgs;
@@ -75,6 +75,7 @@ fn looking(originals: &Path, typed: &InitArgs) -> SurveySettings {
             max_weight: None,
         },
         format: Format::WebP,
+        coding: CodingWish::default(),
         order: Order::Name,
         over: 0,
         top: usize::MAX,

@@ -1,12 +1,12 @@
 //! Settings as one source gives them, and how layers lie over one another: the command line over
 //! a place, a place over `[every]`, that over the defaults.
 
-use kiln_core::encode::Format;
+use kiln_core::encode::{Format, Pace};
 use kiln_core::pixels::{
     Backdrop, ColourWish, Fit, Focus, Framing, Kernel, KnockOut, Orientation, Rendering, Shape,
     Sharpen, Size,
 };
-use kiln_core::plan::{CodingWish, CreditsWish, Extent, Pattern, Wish};
+use kiln_core::plan::{CodingWish, CreditsWish, Extent, Look, LookWish, Pattern, Wish, look_name};
 
 use crate::wording;
 
@@ -82,6 +82,16 @@ pub struct Layer {
     pub formats: Option<Given<Vec<Format>>>,
     /// `max-weight` or `quality`.
     pub bound: Option<Given<Bound>>,
+    /// `look`.
+    pub look: Option<Given<Look>>,
+    /// `least-look`.
+    pub least_look: Option<Given<f32>>,
+    /// `aim`: whether it is the sharpest.
+    pub sharpest: Option<Given<bool>>,
+    /// `shrink-to-fit`.
+    pub shrink_to_fit: Option<Given<bool>>,
+    /// `pace`.
+    pub pace: Option<Given<Pace>>,
     /// `min-size`.
     pub min_size: Option<Given<Size>>,
     /// `backdrop`.
@@ -104,6 +114,7 @@ pub struct Told {
 impl Layer {
     /// This layer over another: what this one says holds.
     pub fn over(self, below: &Layer) -> Layer {
+        let looks = self.look.is_some() || self.sharpest.is_some();
         Layer {
             extent: self.extent.or_else(|| below.extent.clone()),
             enlarge: self.enlarge.or_else(|| below.enlarge.clone()),
@@ -122,7 +133,17 @@ impl Layer {
             mirror: self.mirror.or_else(|| below.mirror.clone()),
             densities: self.densities.or_else(|| below.densities.clone()),
             formats: self.formats.or_else(|| below.formats.clone()),
-            bound: self.bound.or_else(|| below.bound.clone()),
+            // A look asked for here is not answered by a dial from below.
+            bound: self.bound.or_else(|| {
+                let is_dial = |bound: &Given<Bound>| matches!(bound.value, Bound::Dial(_));
+                let below = below.bound.clone();
+                below.filter(|bound| !(looks && is_dial(bound)))
+            }),
+            look: self.look.or_else(|| below.look.clone()),
+            least_look: self.least_look.or_else(|| below.least_look.clone()),
+            sharpest: self.sharpest.or_else(|| below.sharpest.clone()),
+            shrink_to_fit: self.shrink_to_fit.or_else(|| below.shrink_to_fit.clone()),
+            pace: self.pace.or_else(|| below.pace.clone()),
             min_size: self.min_size.or_else(|| below.min_size.clone()),
             backdrop: self.backdrop.or_else(|| below.backdrop.clone()),
             name: self.name.or_else(|| below.name.clone()),
@@ -132,11 +153,10 @@ impl Layer {
     /// The wish that it comes to, over the defaults.
     pub fn wish(&self, credits: &CreditsWish) -> Wish {
         let usual = Wish::default();
-        let value = |given: &Option<Given<Bound>>| given.as_ref().map(|given| given.value);
-        let (max_weight, coding) = match value(&self.bound) {
-            Some(Bound::Weight(most)) => (Some(most), usual.coding),
-            Some(Bound::Dial(dial)) => (None, CodingWish::Dial(dial)),
-            None => (None, usual.coding),
+        let bound = self.bound.as_ref().map(|given| given.value);
+        let max_weight = match bound {
+            Some(Bound::Weight(most)) => Some(most),
+            Some(Bound::Dial(_)) | None => None,
         };
         Wish {
             extent: given(&self.extent, usual.extent),
@@ -147,10 +167,29 @@ impl Layer {
             formats: given(&self.formats, usual.formats),
             max_weight,
             min_size: self.min_size.as_ref().map(|given| given.value),
-            coding,
+            coding: match bound {
+                Some(Bound::Dial(dial)) => CodingWish::Dial(dial),
+                _ => self.coding(),
+            },
+            pace: given(&self.pace, usual.pace),
             backdrop: given(&self.backdrop, usual.backdrop),
             name: given(&self.name, usual.name),
             credits: credits.clone(),
+        }
+    }
+
+    /// How good it shall look, where no dial says so.
+    fn coding(&self) -> CodingWish {
+        let usual = LookWish::default();
+        match given(&self.look, Look::Score(usual.look)) {
+            Look::Exact => CodingWish::Exact,
+            Look::Score(look) => CodingWish::Look(LookWish {
+                look,
+                // Only one that is asked for may lie above the look, and is refused then.
+                least: given(&self.least_look, usual.least.min(look)),
+                sharpest: given(&self.sharpest, usual.sharpest),
+                shrink_to_fit: given(&self.shrink_to_fit, usual.shrink_to_fit),
+            }),
         }
     }
 
@@ -196,13 +235,7 @@ impl Layer {
             tell("formats", listed(wish.formats.iter()), &self.formats),
             tell("name", wish.name.to_string(), &self.name),
         ];
-        match (wish.max_weight, wish.coding) {
-            (_, CodingWish::Dial(dial)) => {
-                told.push(tell("quality", dial.to_string(), &self.bound))
-            }
-            (Some(most), _) => told.push(tell("max-weight", wording::weight(most), &self.bound)),
-            _ => {}
-        }
+        told.extend(self.told_of_aims(wish));
         if let Some(least) = wish.min_size {
             told.push(tell("min-size", least.to_string(), &self.min_size));
         }
@@ -211,6 +244,37 @@ impl Layer {
         let pads = wish.framing.fit == Fit::Pad;
         if pads || wish.formats.iter().any(|format| !format.holds_alpha()) {
             told.push(tell("backdrop", wish.backdrop.to_string(), &self.backdrop));
+        }
+        told
+    }
+
+    /// How good and how heavy pieces shall be.
+    fn told_of_aims(&self, wish: &Wish) -> Vec<Told> {
+        let usual = Wish::default();
+        let mut told = match wish.coding {
+            CodingWish::Dial(dial) => vec![tell("quality", dial.to_string(), &self.bound)],
+            CodingWish::Exact => vec![tell("look", "exact".to_owned(), &self.look)],
+            CodingWish::Look(wish) => {
+                let mut told = vec![tell("look", look_name(wish.look), &self.look)];
+                if wish.sharpest {
+                    told.push(tell("aim", "sharpest".to_owned(), &self.sharpest));
+                }
+                told
+            }
+        };
+        if let Some(most) = wish.max_weight {
+            told.push(tell("max-weight", wording::weight(most), &self.bound));
+            if let CodingWish::Look(wish) = wish.coding {
+                told.push(tell("least-look", look_name(wish.least), &self.least_look));
+            }
+            told.extend(switch("shrink-to-fit", &self.shrink_to_fit));
+        }
+        if wish.pace != usual.pace {
+            told.push(tell(
+                "pace",
+                wording::pace(wish.pace).to_owned(),
+                &self.pace,
+            ));
         }
         told
     }

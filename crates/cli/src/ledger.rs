@@ -6,7 +6,8 @@ use std::io;
 use std::path::{Path, PathBuf};
 use std::time::{Duration, Instant};
 
-use kiln_core::encode::{Coding, Format};
+use kiln_core::encode::Format;
+use kiln_core::pipeline::Account;
 use kiln_core::pixels::{Area, Size};
 use serde::{Deserialize, Serialize};
 
@@ -16,7 +17,7 @@ use crate::write;
 pub const NAME: &str = "kiln-ledger.json";
 
 /// The version of the ledger's form; a higher one belongs to a newer program.
-const SCHEMA: u32 = 2;
+const SCHEMA: u32 = 3;
 
 /// While pieces are made, it is saved about this often: more would cost more time than what a
 /// crash can lose.
@@ -79,18 +80,9 @@ pub struct Made {
     pub kiln: String,
     /// The digest of the piece itself.
     pub digest: String,
-    /// Bytes.
-    pub weight: u64,
-    /// How its samples are coded.
-    pub coding: Coding,
-    /// Its visual score, where one was taken.
-    pub score: Option<f32>,
-    /// How many encodes it took.
-    pub encodes: usize,
-    /// Whether it keeps its weight.
-    pub fits: bool,
-    /// Whether transparent pixels were laid over a backdrop.
-    pub flattened: bool,
+    /// How it came about.
+    #[serde(flatten)]
+    pub account: Account,
 }
 
 /// A finished piece whose recipe still holds, and the digest of the original that it was made
@@ -308,6 +300,8 @@ impl Ledger {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use kiln_core::budget::Verdict;
+    use kiln_core::encode::Coding;
 
     fn entry(recipe: &str) -> PieceEntry {
         PieceEntry {
@@ -323,12 +317,16 @@ mod tests {
         Made {
             kiln: "0".to_owned(),
             digest: digest.to_owned(),
-            weight: 9,
-            coding: Coding::Dial(80),
-            score: None,
-            encodes: 1,
-            fits: true,
-            flattened: false,
+            account: Account {
+                weight: 9,
+                coding: Coding::Dial(80),
+                score: 76.0,
+                verdict: Some(Verdict::Met),
+                trail: Vec::new(),
+                fits: true,
+                flattened: false,
+                shrunk: None,
+            },
         }
     }
 

@@ -6,7 +6,7 @@ use std::thread;
 use kiln_core::decode::Allowance;
 use kiln_core::encode::Format;
 use kiln_core::pixels::Backdrop;
-use kiln_core::plan::{CodingWish, CreditsWish, Extent, Place, Site};
+use kiln_core::plan::{CodingWish, CreditsWish, Extent, Look, LookWish, Place, Site, Wish};
 use kiln_core::survey::Limits;
 use strsim::jaro_winkler;
 
@@ -51,6 +51,8 @@ pub struct Settings {
     pub watch: bool,
     /// Whether pieces without original or place are removed.
     pub remove_strays: bool,
+    /// Pieces whose trials are told.
+    pub why: Vec<String>,
     /// How the report is given.
     pub telling: Telling,
 }
@@ -146,6 +148,7 @@ impl Settings {
             dry_run: typed.dry_run,
             watch: typed.watch,
             remove_strays: typed.remove_strays,
+            why: typed.why.clone(),
             telling: match typed {
                 t if t.quiet => Telling::Quiet,
                 t if t.json => Telling::Json,
@@ -168,6 +171,12 @@ fn sites(typed: &FireArgs, file: Option<&SiteFile>) -> Result<(Site, ToldPlaces)
         let place = || file.map_or(String::new(), |_| format!("{label}: "));
         if matches!(wish.coding, CodingWish::Dial(_)) && wish.formats.contains(&Format::Png) {
             return Err(Failure::DialOfPng(place()));
+        }
+        if let Some(says) = unreachable(&wish) {
+            return Err(Failure::Unreachable {
+                place: place(),
+                says,
+            });
         }
         if wish.backdrop == Backdrop::Transparent && wish.formats.contains(&Format::Jpeg) {
             return Err(Failure::TransparentJpeg(place()));
@@ -203,6 +212,26 @@ fn sites(typed: &FireArgs, file: Option<&SiteFile>) -> Result<(Site, ToldPlaces)
         site.every = Some(settle(label, every)?);
     }
     Ok((site, told))
+}
+
+/// Why budgets cannot be kept as they are.
+fn unreachable(wish: &Wish) -> Option<&'static str> {
+    let lossy = |format: &Format| matches!(format, Format::Jpeg | Format::Avif);
+    match (wish.coding, wish.max_weight) {
+        (CodingWish::Exact, _) if wish.formats.iter().any(lossy) => Some(
+            "nothing is exact in JPEG and AVIF, which are coded with loss; name a look below, or png or webp",
+        ),
+        (CodingWish::Look(look), _) if look.least > look.look => {
+            Some("the least-look lies above the look; lower it, or raise the look")
+        }
+        (CodingWish::Look(look), None) if look.sharpest => Some(
+            "the sharpest is what fits a max-weight, and there is none; add it, or leave out the aim",
+        ),
+        (CodingWish::Look(look), None) if look.shrink_to_fit => {
+            Some("shrink-to-fit goes with a max-weight; add it, or leave it out")
+        }
+        _ => None,
+    }
 }
 
 fn unknown_place(name: &str, file: Option<&SiteFile>) -> Failure {
@@ -258,6 +287,11 @@ fn typed_layer(typed: &FireArgs) -> Layer {
         bound: weight
             .or(typed.quality.map(Bound::Dial))
             .and_then(Given::option),
+        look: typed.look.and_then(Given::option),
+        least_look: typed.least_look.and_then(Given::option),
+        sharpest: typed.aim.and_then(Given::option),
+        shrink_to_fit: switch(typed.shrink_to_fit),
+        pace: typed.pace.and_then(Given::option),
         min_size: None,
         backdrop: typed.backdrop.and_then(Given::option),
         name: typed.name.clone().and_then(Given::option),
@@ -302,6 +336,8 @@ pub struct SurveySettings {
     pub limits: Limits,
     /// The format of the estimates.
     pub format: Format,
+    /// How good they shall look.
+    pub coding: CodingWish,
     /// The order of the files.
     pub order: Order,
     /// Only files above this weight are shown.
@@ -331,6 +367,13 @@ impl SurveySettings {
                 max_weight: typed.max_weight,
             },
             format: typed.format,
+            coding: match typed.look {
+                Look::Exact => CodingWish::Exact,
+                Look::Score(look) => CodingWish::Look(LookWish {
+                    look,
+                    ..LookWish::default()
+                }),
+            },
             order: typed.sort,
             over: typed.over.unwrap_or(0),
             top: typed.top.unwrap_or(usize::MAX),

@@ -54,7 +54,10 @@ impl Standing {
     /// A piece that an earlier run made and that is still good.
     fn unchanged(made: &Made) -> Standing {
         Standing {
-            written: unchanged(made),
+            written: Written {
+                account: made.account.clone(),
+                unchanged: true,
+            },
             made: None,
         }
     }
@@ -146,7 +149,7 @@ impl Bench<'_> {
             return Ok(None);
         }
         let allowance = self.settings.allowance;
-        let fired = pipeline::fire(content.input(), &rest, allowance, None, |planned, made| {
+        let fired = pipeline::fire(content.input(), &rest, allowance, |planned, made| {
             let standing = made
                 .map_err(|error| error.to_string())
                 .and_then(|piece| self.put(&planned.name, piece));
@@ -194,20 +197,12 @@ impl Bench<'_> {
         let made = Made {
             kiln: env!("CARGO_PKG_VERSION").to_owned(),
             digest: plan::digest(&piece.file),
-            weight: piece.file.len() as u64,
-            coding: piece.coding,
-            score: piece.score,
-            encodes: piece.trail.len(),
-            fits: piece.fits,
-            flattened: piece.flattened,
+            account: piece.account,
         };
-        let written = Written {
-            trail: piece.trail,
-            unchanged: false,
-            ..unchanged(&made)
-        };
+        let account = made.account.clone();
+        let unchanged = false;
         Ok(Standing {
-            written,
+            written: Written { account, unchanged },
             made: Some(made),
         })
     }
@@ -219,18 +214,5 @@ pub fn told(error: &FireError) -> String {
         // It says itself what to do.
         FireError::NotPlain(_) => error.to_string(),
         _ => format!("{error}; export or copy it again"),
-    }
-}
-
-/// What the report tells of a piece that an earlier run made.
-fn unchanged(made: &Made) -> Written {
-    Written {
-        weight: made.weight,
-        coding: made.coding,
-        score: made.score,
-        trail: Vec::new(),
-        fits: made.fits,
-        flattened: made.flattened,
-        unchanged: true,
     }
 }

@@ -3,7 +3,10 @@
 
 use std::io::{self, Write};
 
-use kiln_core::encode::{Coding, Format};
+use kiln_core::budget::Verdict;
+use kiln_core::encode::{Chroma, Coding, Format, Pace};
+use kiln_core::pipeline::Attempt;
+use kiln_core::pixels::Size;
 use serde::Serialize;
 
 use super::{Fate, Fired, FiringReport, OriginalReport, PieceReport, StrayReport};
@@ -58,6 +61,7 @@ struct Piece<'a> {
     density: f64,
     short_of: Option<u32>,
     stands_for: &'a [u32],
+    look: Option<&'a str>,
     max_weight: Option<u64>,
     state: &'static str,
     why: Option<&'a str>,
@@ -65,6 +69,8 @@ struct Piece<'a> {
     score: Option<f32>,
     dial: Option<u8>,
     lossless: Option<bool>,
+    verdict: Option<Verdict>,
+    shrunk: Option<Size>,
     over_budget: Option<bool>,
     backdrop: Option<String>,
     encodes: Vec<Encode>,
@@ -73,7 +79,11 @@ struct Piece<'a> {
 #[derive(Serialize)]
 struct Encode {
     dial: Option<u8>,
+    chroma: Chroma,
+    pace: Pace,
+    width: u32,
     weight: u64,
+    score: f32,
 }
 
 #[derive(Serialize)]
@@ -149,10 +159,15 @@ fn piece(piece: &PieceReport) -> Piece<'_> {
         Fired::Made(_) => ("made", None),
         Fired::Failed(why) => ("failed", Some(why.as_str())),
     };
-    let encode = |&(coding, weight): &(Coding, u64)| Encode {
-        dial: dial(coding),
-        weight,
+    let encode = |attempt: &Attempt| Encode {
+        dial: dial(attempt.coding),
+        chroma: attempt.chroma,
+        pace: attempt.pace,
+        width: attempt.width,
+        weight: attempt.weight,
+        score: attempt.score,
     };
+    let account = written.map(|written| &written.account);
     Piece {
         name: &piece.name,
         place: piece.place.as_deref(),
@@ -162,18 +177,21 @@ fn piece(piece: &PieceReport) -> Piece<'_> {
         density: piece.density,
         short_of: piece.short_of,
         stands_for: &piece.stands_for,
+        look: piece.look.as_deref(),
         max_weight: piece.max_weight,
         state,
         why,
-        weight: written.map(|w| w.weight),
-        score: written.and_then(|w| w.score),
-        dial: written.and_then(|w| dial(w.coding)),
-        lossless: written.map(|w| w.coding == Coding::Lossless),
-        over_budget: written.map(|w| !w.fits),
-        backdrop: written
-            .filter(|w| w.flattened)
+        weight: account.map(|a| a.weight),
+        score: account.map(|a| a.score),
+        dial: account.and_then(|a| dial(a.coding)),
+        lossless: account.map(|a| a.coding == Coding::Lossless),
+        verdict: account.and_then(|a| a.verdict),
+        shrunk: account.and_then(|a| a.shrunk),
+        over_budget: account.map(|a| !a.fits),
+        backdrop: account
+            .filter(|a| a.flattened)
             .map(|_| piece.backdrop.to_string()),
-        encodes: written.map_or(Vec::new(), |w| w.trail.iter().map(encode).collect()),
+        encodes: account.map_or(Vec::new(), |a| a.trail.iter().map(encode).collect()),
     }
 }
 

@@ -4,15 +4,18 @@ mod json;
 mod progress;
 mod table;
 mod tree;
+mod why;
 
 use std::io::{self, IsTerminal, Write};
 use std::path::PathBuf;
 use std::process::ExitCode;
 
+use kiln_core::budget::Verdict;
 use kiln_core::credits::Field;
 use kiln_core::encode::{Coding, Format};
+use kiln_core::pipeline::Account;
 use kiln_core::pixels::{Backdrop, Size};
-use kiln_core::plan::{self, Job, Pattern};
+use kiln_core::plan::{self, CodingWish, Job, Pattern};
 use kiln_core::source::Kind;
 
 pub use progress::{Counting, Progress};
@@ -85,6 +88,8 @@ pub struct PieceReport {
     pub short_of: Option<u32>,
     /// Near-equal measures that it stands for as well.
     pub stands_for: Vec<u32>,
+    /// How good it shall look, by name or as a number, where that is asked for.
+    pub look: Option<String>,
     /// The most that it may weigh.
     pub max_weight: Option<u64>,
     /// What stands behind transparent pixels where its format has none.
@@ -127,18 +132,8 @@ pub enum Fate {
 /// A piece that stands in the out folder.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Written {
-    /// Bytes.
-    pub weight: u64,
-    /// How its samples are coded.
-    pub coding: Coding,
-    /// Its visual score, where one was taken.
-    pub score: Option<f32>,
-    /// Coding and weight of every encode.
-    pub trail: Vec<(Coding, u64)>,
-    /// Whether it keeps its weight.
-    pub fits: bool,
-    /// Whether transparent pixels were laid over the backdrop.
-    pub flattened: bool,
+    /// How it came about.
+    pub account: Account,
     /// Whether an earlier run made it and it is still good.
     pub unchanged: bool,
 }
@@ -175,6 +170,7 @@ impl OriginalReport {
             density: size.density,
             short_of: size.short_of,
             stands_for: size.stands_for.clone(),
+            look: look(placement.coding, piece.format),
             max_weight: placement.max_weight,
             backdrop: placement.backdrop,
             fired: Fired::Planned,
@@ -232,7 +228,7 @@ impl FiringReport {
             let counted = |piece: &&PieceReport| self.dry_run || piece.written().is_some();
             let pieces = original.pieces.iter().filter(counted);
             let weights: Vec<u64> = pieces
-                .map(|p| p.written().map_or(0, |w| w.weight))
+                .map(|p| p.written().map_or(0, |w| w.account.weight))
                 .collect();
             if let Some(heaviest) = weights.iter().max() {
                 totals.originals += 1;
@@ -261,8 +257,9 @@ impl FiringReport {
             for piece in &original.pieces {
                 match &piece.fired {
                     Fired::Failed(why) => problems.push((piece.name.clone(), why.clone())),
-                    Fired::Made(written) if !written.fits => {
-                        problems.push((piece.name.clone(), over_budget(written, piece.max_weight)));
+                    Fired::Made(written) => {
+                        let problem = budget_problem(&written.account, piece);
+                        problems.extend(problem.map(|what| (piece.name.clone(), what)));
                     }
                     Fired::Planned if !self.dry_run => {
                         problems.push((
@@ -315,17 +312,39 @@ impl FiringReport {
     }
 }
 
-fn over_budget(written: &Written, max_weight: Option<u64>) -> String {
-    let most = max_weight.map_or(String::new(), wording::weight);
-    let what = match written.coding {
-        Coding::Dial(dial) => format!("even at its lowest dial, {dial}"),
-        Coding::Lossless => "and has no dial to turn".to_owned(),
-    };
-    let advice = "make it narrower or allow more";
-    format!(
-        "over budget: {} is above {most} {what}; {advice}",
-        wording::weight(written.weight)
-    )
+/// The look that is asked for.
+fn look(coding: CodingWish, format: Format) -> Option<String> {
+    match (coding, format.dials()) {
+        (CodingWish::Exact, _) | (_, None) => Some("exact".to_owned()),
+        (CodingWish::Look(wish), _) => Some(plan::look_name(wish.look)),
+        (CodingWish::Dial(_), _) => None,
+    }
+}
+
+/// Which budget a piece does not keep, and what to do.
+fn budget_problem(account: &Account, piece: &PieceReport) -> Option<String> {
+    let Account { weight, score, .. } = *account;
+    if !account.fits {
+        let most = piece.max_weight.map_or(String::new(), wording::weight);
+        let what = match account.coding {
+            Coding::Dial(dial) => format!("even at {score:.0}, dial {dial}"),
+            Coding::Lossless => "and has no dial to turn".to_owned(),
+        };
+        let advice = "make it narrower, allow more, or lower the least-look";
+        let weight = wording::weight(weight);
+        return Some(format!(
+            "over budget: {weight} is above {most} {what}; {advice}"
+        ));
+    }
+    if account.verdict != Some(Verdict::Short) {
+        return None;
+    }
+    let format = piece.format;
+    let look = piece.look.as_deref().unwrap_or_default();
+    Some(format!(
+        "below its look: {score:.1} is the best that {format} can do here, not {look}; \
+         choose another format or a lower look"
+    ))
 }
 
 /// Where reports and complaints go.
@@ -362,6 +381,7 @@ impl Channels {
                     true => tree::write(out, report)?,
                     false => table::pieces(out, report, columns, verbose)?,
                 }
+                why::write(out, report, &settings.why, columns)?;
                 if verbose {
                     table::settings(out, settings)?;
                 }

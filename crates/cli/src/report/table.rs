@@ -4,7 +4,9 @@ use std::io::{self, Write};
 use std::path::Path;
 
 use anstyle::Style;
+use kiln_core::budget::Verdict;
 use kiln_core::encode::Coding;
+use kiln_core::pipeline::Account;
 
 use super::{Fate, Fired, FiringReport, OriginalReport, PieceReport, Totals};
 use crate::find::Aside;
@@ -23,7 +25,7 @@ pub(super) fn pieces(
     let rows = rows(report, verbose);
     match rows.len() {
         0 | 1 => Ok(()),
-        _ => writeln!(out, "{}\n", grid::set(rows, columns, &[1, 2, 3])),
+        _ => writeln!(out, "{}\n", grid::set(rows, columns, &[1, 2, 3, 4])),
     }
 }
 
@@ -100,17 +102,18 @@ fn strays(out: &mut dyn Write, report: &FiringReport) -> io::Result<()> {
     Ok(())
 }
 
-/// A row: name, pixels, weight, change, remarks; each with its style.
+/// A row: name, pixels, weight, change, score, remarks; each with its style.
 type Line = Vec<(String, Style)>;
 
 fn rows(report: &FiringReport, verbose: bool) -> Vec<Line> {
-    let head = ["picture", "pixels", "weight", "change", ""];
+    let head = ["picture", "pixels", "weight", "change", "score", ""];
     let mut rows = vec![head.map(|text| (text.to_owned(), FAINT)).to_vec()];
     for original in report.originals.iter().filter(|o| o.refusal().is_none()) {
         rows.push(vec![
             (wording::safe(&original.name), STRONG),
             (original.size.to_string(), Style::new()),
             (wording::weight(original.weight), Style::new()),
+            Default::default(),
             Default::default(),
             (original.kind.to_string(), FAINT),
         ]);
@@ -126,7 +129,8 @@ fn piece_row(piece: &PieceReport, original: &OriginalReport, verbose: bool) -> L
         .iter()
         .map(|place| wording::safe(place))
         .collect();
-    let (mut weight, mut change) = (String::new(), (String::new(), Style::new()));
+    let (mut weight, mut score) = (String::new(), (String::new(), Style::new()));
+    let (mut change, mut size) = ((String::new(), Style::new()), piece.size);
     let mut style = FAINT;
     match &piece.fired {
         Fired::Planned => {}
@@ -135,32 +139,39 @@ fn piece_row(piece: &PieceReport, original: &OriginalReport, verbose: bool) -> L
             style = BAD;
         }
         Fired::Made(written) => {
-            weight = wording::weight(written.weight);
-            let lighter = written.weight < original.weight;
+            let account = &written.account;
+            weight = wording::weight(account.weight);
+            let lighter = account.weight < original.weight;
             let colour = if lighter { GOOD } else { Style::new() };
-            change = (wording::change(original.weight, written.weight), colour);
-            if !written.fits {
+            change = (wording::change(original.weight, account.weight), colour);
+            score = scored(account, piece);
+            if let Some(shrunk) = account.shrunk {
+                size = shrunk;
+                remarks.push(format!("shrunk from {}", piece.size));
+            }
+            if !account.fits {
                 let most = piece.max_weight.map_or(String::new(), wording::weight);
                 remarks.push(format!("over its {most}"));
                 style = BAD;
             }
-            if written.coding == Coding::Lossless {
-                remarks.push("lossless".to_owned());
+            remarks.push(match account.coding {
+                Coding::Dial(dial) => format!("dial {dial}"),
+                Coding::Lossless => "lossless".to_owned(),
+            });
+            match account.verdict {
+                Some(Verdict::Bounded) => remarks.push("bounded by its weight".to_owned()),
+                Some(Verdict::Lightest) => remarks.push("no lighter".to_owned()),
+                _ => {}
             }
-            if written.flattened {
+            if account.flattened {
                 remarks.push(format!("on {}", piece.backdrop));
             }
             if written.unchanged {
                 remarks.push("unchanged".to_owned());
             }
-            if verbose {
-                if let Coding::Dial(dial) = written.coding {
-                    remarks.push(format!("dial {dial}"));
-                }
-                if !written.unchanged {
-                    let encodes = written.trail.len();
-                    remarks.push(wording::count(encodes, "encode", "encodes"));
-                }
+            if verbose || !written.unchanged {
+                let encodes = account.trail.len();
+                remarks.push(wording::count(encodes, "encode", "encodes"));
             }
         }
     }
@@ -169,11 +180,26 @@ fn piece_row(piece: &PieceReport, original: &OriginalReport, verbose: bool) -> L
     }
     vec![
         (format!("  {}", wording::safe(&piece.name)), Style::new()),
-        (piece.size.to_string(), Style::new()),
+        (size.to_string(), Style::new()),
         (weight, Style::new()),
         change,
+        score,
         (remarks.join(" · "), style),
     ]
+}
+
+/// A score and the look that was asked for.
+fn scored(account: &Account, piece: &PieceReport) -> (String, Style) {
+    let look = piece.look.as_deref().unwrap_or_default();
+    let style = match account.verdict {
+        Some(Verdict::Met | Verdict::Lightest) | None => Style::new(),
+        Some(Verdict::Bounded | Verdict::Over | Verdict::Short) => BAD,
+    };
+    let text = match account.score {
+        100.0 => format!("100 {look}"),
+        score => format!("{score:.1} {look}"),
+    };
+    (text.trim_end().to_owned(), style)
 }
 
 /// Notes, each sentence once with the pictures that it holds for.
@@ -274,7 +300,7 @@ fn totals(out: &mut dyn Write, report: &FiringReport) -> io::Result<()> {
     }
     let over = report.originals.iter().flat_map(|o| &o.pieces);
     let over = over
-        .filter(|piece| piece.written().is_some_and(|w| !w.fits))
+        .filter(|piece| piece.written().is_some_and(|w| !w.account.fits))
         .count();
     let time = wording::time(report.seconds);
     let good = match unchanged {

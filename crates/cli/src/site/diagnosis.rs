@@ -71,15 +71,6 @@ impl Wrong {
         }
     }
 
-    /// A sound value of a key that does not work yet.
-    pub fn later(key: &Key<'_>, value: &Spanned<DeValue<'_>>, says: String) -> Wrong {
-        Wrong {
-            span: key.span().start..value.span().end,
-            title: format!("{:?} does not work yet", key.get_ref()),
-            label: says,
-        }
-    }
-
     /// A key or a place that cannot stand as it is.
     pub fn whole(key: &Key<'_>, says: String) -> Wrong {
         Wrong {

@@ -1,4 +1,4 @@
-//! The keys of `[every]` and of places: what each takes, and which are still to come.
+//! The keys of `[every]` and of places, and what each takes.
 
 use kiln_core::pixels::Size;
 use kiln_core::plan::Extent;
@@ -16,23 +16,13 @@ pub const METADATA: [&str; 3] = ["keep", "write", "resolution"];
 /// A key that a place can have.
 pub struct Key {
     name: &'static str,
-    work: Work,
-}
-
-/// What becomes of a key's value.
-enum Work {
-    /// It is put into the layer.
-    Take(fn(&mut Layer, &DeValue<'_>, Origin) -> Result<(), Refusal>),
-    /// It is checked, and refused for now.
-    Later(fn(&DeValue<'_>) -> Result<(), String>),
+    take: fn(&mut Layer, &DeValue<'_>, Origin) -> Result<(), Refusal>,
 }
 
 /// Why a key is not taken.
 pub enum Refusal {
     /// Its value is wrong; the text says what is allowed.
     Value(String),
-    /// This version cannot do it.
-    Later(String),
     /// It excludes another that is there too.
     Twice(String),
 }
@@ -46,16 +36,7 @@ impl From<String> for Refusal {
 impl Key {
     /// Takes a value into a layer.
     pub fn take(&self, layer: &mut Layer, value: &DeValue<'_>, line: usize) -> Result<(), Refusal> {
-        match self.work {
-            Work::Take(take) => take(layer, value, Origin::Line(line)),
-            Work::Later(check) => {
-                check(value)?;
-                Err(Refusal::Later(format!(
-                    "this version of kiln cannot do {:?} yet; take the line out",
-                    self.name
-                )))
-            }
-        }
+        (self.take)(layer, value, Origin::Line(line))
     }
 }
 
@@ -74,13 +55,7 @@ const fn take(
     name: &'static str,
     take: fn(&mut Layer, &DeValue<'_>, Origin) -> Result<(), Refusal>,
 ) -> Key {
-    let work = Work::Take(take);
-    Key { name, work }
-}
-
-const fn later(name: &'static str, check: fn(&DeValue<'_>) -> Result<(), String>) -> Key {
-    let work = Work::Later(check);
-    Key { name, work }
+    Key { name, take }
 }
 
 /// A key with a single value, which goes into the layer's slot as it is read.
@@ -92,7 +67,7 @@ macro_rules! single {
     };
 }
 
-const KEYS: [Key; 27] = [
+const KEYS: [Key; 28] = [
     take("width", |layer, value, origin| {
         let widths = all(value, "a width", wording::parse_width)?;
         extent(layer, Extent::Widths(widths), origin)
@@ -123,6 +98,9 @@ const KEYS: [Key; 27] = [
     }),
     take("quality", |layer, value, origin| {
         let dial = one(value, wording::parse_quality)?;
+        if layer.look.is_some() {
+            return Err(Refusal::Twice(DIAL_AND_LOOK.to_owned()));
+        }
         bound(layer, Bound::Dial(dial), origin)
     }),
     take("min-size", |layer, value, origin| {
@@ -149,30 +127,20 @@ const KEYS: [Key; 27] = [
     single!("sizing", sizing, wording::parse_named),
     single!("sharpen", sharpen, wording::parse_named),
     single!("colour", colour, wording::parse_named),
-    later("look", |value| {
-        check(value, |text| is_look(text, true), LOOK)
+    take("look", |layer, value, origin| {
+        let look = one(value, wording::parse_look)?;
+        if matches!(&layer.bound, Some(bound) if matches!(bound.value, Bound::Dial(_))) {
+            return Err(Refusal::Twice(DIAL_AND_LOOK.to_owned()));
+        }
+        put(&mut layer.look, look, origin)
     }),
-    later("least-look", |value| {
-        check(value, |text| is_look(text, false), LEAST_LOOK)
-    }),
-    later("aim", |value| among(value, &["lightest", "sharpest"])),
-    later("pace", |value| {
-        among(value, &["quick", "steady", "patient"])
-    }),
+    single!("least-look", least_look, wording::parse_least_look),
+    single!("aim", sharpest, wording::parse_aim),
+    single!("shrink-to-fit", shrink_to_fit, wording::parse_switch),
+    single!("pace", pace, wording::parse_pace),
 ];
 
-const LOOK: &str = "it is plain, fine, crisp, faithful, exact, or a score from 0 to 100";
-
-const LEAST_LOOK: &str = "it is plain, fine, crisp, faithful, or a score from 0 to 100";
-
-fn is_look(text: &str, exact: bool) -> bool {
-    let named =
-        ["plain", "fine", "crisp", "faithful"].contains(&text) || (exact && text == "exact");
-    named
-        || text
-            .parse()
-            .is_ok_and(|score: f64| (0.0..=100.0).contains(&score))
-}
+const DIAL_AND_LOOK: &str = "quality sets a dial and look searches for one; take one out";
 
 fn put<T>(slot: &mut Option<Given<T>>, value: T, origin: Origin) -> Result<(), Refusal> {
     *slot = Some(Given { value, origin });
@@ -234,16 +202,4 @@ fn all<T>(
         return Err(format!("the list is empty; name {what}"));
     }
     texts.iter().map(|text| parse(text)).collect()
-}
-
-fn check(value: &DeValue<'_>, known: impl Fn(&str) -> bool, form: &str) -> Result<(), String> {
-    match text(value) {
-        Some(text) if known(&text) => Ok(()),
-        _ => Err(form.to_owned()),
-    }
-}
-
-fn among(value: &DeValue<'_>, allowed: &[&str]) -> Result<(), String> {
-    let form = format!("it is one of {}", allowed.join(", "));
-    check(value, |text| allowed.contains(&text), &form)
 }

@@ -159,7 +159,6 @@ fn layer(
             Some(known) => match known.take(&mut layer, value.get_ref(), line) {
                 Ok(()) => {}
                 Err(keys::Refusal::Value(says)) => wrongs.push(Wrong::value(key, value, says)),
-                Err(keys::Refusal::Later(says)) => wrongs.push(Wrong::later(key, value, says)),
                 Err(keys::Refusal::Twice(says)) => wrongs.push(Wrong::whole(key, says)),
             },
         }

@@ -7,7 +7,7 @@ use std::path::PathBuf;
 
 use kiln_core::colour;
 use kiln_core::decode::{self, Allowance};
-use kiln_core::encode::{self, Format};
+use kiln_core::encode::{self, Chroma, Coding, Format, Manner, Pace};
 use kiln_core::pixels::{Channels as Samples, Raster};
 use kiln_core::source::{Headers, Probe};
 use kiln_core::survey::{self, Finding, Limits, Look, Name, Subject, Wanted};
@@ -172,6 +172,7 @@ fn look(file: &mut Opened, settings: &SurveySettings) {
     let wanted = Wanted {
         width: settings.limits.widest,
         format: settings.format,
+        coding: settings.coding,
         thumbnail: if settings.page.is_some() {
             THUMBNAIL
         } else {
@@ -195,13 +196,17 @@ fn look(file: &mut Opened, settings: &SurveySettings) {
 
 /// A thumbnail as a small file.
 fn packed(raster: &Raster) -> Option<Vec<u8>> {
-    let nature = kiln_core::source::Nature::of(raster);
     let dial = if raster.channels() == Samples::Rgba {
         80
     } else {
         70
     };
-    encode::encode(raster, Format::WebP, encode::Coding::Dial(dial), nature).ok()
+    let manner = Manner {
+        coding: Coding::Dial(dial),
+        chroma: Chroma::Halved,
+        pace: Pace::Steady,
+    };
+    encode::encode(raster, Format::WebP, manner).ok()
 }
 
 /// For each file that shows the same pixels as an earlier one, that one's path. Only files of

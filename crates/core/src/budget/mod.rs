@@ -1,17 +1,53 @@
-//! The search for a dial that keeps a weight. It knows no codec: all it has is a closure that
-//! turns a dial into a trial.
+//! The search for the dial that keeps both budgets: a look and a weight. It knows no codec: all it
+//! has is a closure that turns a dial into a trial, and a curve of what dials usually come to.
 
+mod curve;
+
+use std::fmt;
 use std::ops::RangeInclusive;
 
+pub use curve::{Curve, Knot};
+use serde::{Deserialize, Serialize};
+
+/// A file may be so much better than its look: a closer dial would hardly weigh less.
+const CLOSE: f32 = 0.5;
+
+/// The next dial is aimed so much above the look, that it may count at once.
+const AIMED_ABOVE: f64 = 0.12;
+
+/// The last trial is aimed so much above the look, so that it is reached for sure.
+const AIMED_SURELY: f64 = 1.0;
+
+/// The next lower dial is taken to miss the look where it is expected to, by at least this much.
+const SURELY_BELOW: f64 = 0.15;
+
+/// From so many trials on, every other is made in the middle between the nearest two.
+const MISLED: usize = 5;
+
+/// What is wanted of a file.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Wish {
+    /// The visual score that it shall reach.
+    pub look: f32,
+    /// The lowest that is acceptable for the sake of its weight.
+    pub least: f32,
+    /// The most that it may weigh, in bytes.
+    pub max_weight: Option<u64>,
+    /// Whether it shall be as good as its weight allows, instead of as light as its look allows.
+    pub sharpest: bool,
+    /// A look shall be found in so many trials, where it costs no more than a little weight.
+    pub trials: usize,
+}
+
 /// One attempt at a piece.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, PartialEq)]
 pub struct Trial {
     /// The dial it was made at.
     pub dial: u8,
     /// The whole file.
     pub file: Vec<u8>,
-    /// Its visual score, where one was taken.
-    pub score: Option<f32>,
+    /// Its visual score.
+    pub score: f32,
 }
 
 impl Trial {
@@ -21,100 +57,280 @@ impl Trial {
     }
 }
 
+impl fmt::Debug for Trial {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let Trial { dial, score, .. } = self;
+        write!(f, "dial {dial}: {} bytes, {score}", self.weight())
+    }
+}
+
 /// What a search came to.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Verdict {
+    /// It reaches its look and keeps its weight; nothing lighter that was tried does.
+    Met,
+    /// The lowest dial is better than its look: nothing lighter can be made.
+    Lightest,
+    /// It keeps its weight by staying below its look: the best that fits.
+    Bounded,
+    /// Even the least look weighs more than allowed: made at that look, over its weight.
+    Over,
+    /// The highest dial stays below the look.
+    Short,
+}
+
+/// What a search found.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Outcome {
     /// The trial to keep.
     pub kept: Trial,
-    /// Dial and weight of every trial, in the order in which they were made.
-    pub trail: Vec<(u8, u64)>,
-    /// Whether the kept file is no heavier than allowed.
-    pub fits: bool,
+    /// What it came to.
+    pub verdict: Verdict,
 }
 
-/// The trial at `usual` where that fits; else, by bisection, the best dial below it that does;
-/// else the one at the low end of `dials`, which then does not fit.
-///
-/// A heavier file at a lower dial may hide a better dial, but what is returned was tried, and
-/// fits whenever any tried dial did.
-pub fn within<E>(
-    max_weight: Option<u64>,
+/// The lightest file that reaches the look; if that is over the weight, the best that fits; if even
+/// the least look does not fit, the lightest file of that. Every file that could be returned was
+/// made and scored by `attempt`; no dial is tried twice.
+pub fn search<E>(
+    wish: Wish,
     dials: RangeInclusive<u8>,
-    usual: u8,
-    mut attempt: impl FnMut(u8) -> Result<Trial, E>,
+    curve: &Curve,
+    attempt: impl FnMut(u8) -> Result<Trial, E>,
 ) -> Result<Outcome, E> {
-    let mut trail = Vec::new();
-    let mut attempt = |dial| {
-        let trial = attempt(dial)?;
-        trail.push((dial, trial.weight()));
-        Ok(trial)
+    let mut hunt = Hunt {
+        low: *dials.start(),
+        high: *dials.end(),
+        curve,
+        attempt,
+        trials: Vec::new(),
     };
-    let fits = |trial: &Trial| max_weight.is_none_or(|most| trial.weight() <= most);
-    let lowest = *dials.start();
-    let mut kept = attempt(usual)?;
-    if !fits(&kept) && usual > lowest {
-        // Dials from `too_heavy` on do not fit; those below `untried` are still open.
-        let (mut untried, mut too_heavy) = (lowest, usual);
-        let mut best = None;
-        while untried < too_heavy {
-            let dial = untried + (too_heavy - untried) / 2;
-            let trial = attempt(dial)?;
-            if fits(&trial) {
-                best = Some(trial);
-                untried = dial + 1;
-            } else {
-                too_heavy = dial;
-                kept = trial;
+    let (verdict, index) = hunt.run(wish)?;
+    Ok(Outcome {
+        kept: hunt.trials.swap_remove(index),
+        verdict,
+    })
+}
+
+struct Hunt<'a, A> {
+    low: u8,
+    high: u8,
+    curve: &'a Curve,
+    attempt: A,
+    /// By their dials, the lowest first.
+    trials: Vec<Trial>,
+}
+
+impl<E, A: FnMut(u8) -> Result<Trial, E>> Hunt<'_, A> {
+    fn run(&mut self, wish: Wish) -> Result<(Verdict, usize), E> {
+        let most = wish.max_weight.unwrap_or(u64::MAX);
+        if wish.sharpest || !self.reach(wish.look, most, wish.trials)? {
+            self.fit(most, wish.look)?;
+            let good = |trial: &Trial| trial.weight() <= most && trial.score >= wish.least;
+            if !self.trials.iter().any(good) {
+                // Over the weight then, but not below the least look.
+                self.reach(wish.least, u64::MAX, wish.trials)?;
             }
         }
-        // When nothing fits, the last trial of the bisection was the one at the low end.
-        kept = best.unwrap_or(kept);
+        Ok(self.judge(wish, most))
     }
-    let fits = fits(&kept);
-    Ok(Outcome { kept, trail, fits })
+
+    /// Of all trials the one to keep.
+    fn judge(&self, wish: Wish, most: u64) -> (Verdict, usize) {
+        let all = || 0..self.trials.len();
+        let (weight, score) = (
+            |i: &usize| self.trials[*i].weight(),
+            |i: &usize| self.trials[*i].score,
+        );
+        let by_score = |a: &usize, b: &usize| {
+            score(a)
+                .total_cmp(&score(b))
+                .then(weight(b).cmp(&weight(a)))
+        };
+        let by_lightness = |a: &usize, b: &usize| {
+            weight(b)
+                .cmp(&weight(a))
+                .then(score(a).total_cmp(&score(b)))
+        };
+        let fitting = || all().filter(|i| weight(i) <= most);
+        let reaching = fitting().filter(|i| score(i) >= wish.look);
+        let best = match wish.sharpest {
+            true => reaching.max_by(by_score),
+            false => reaching.max_by(by_lightness),
+        };
+        if let Some(best) = best {
+            let lowest = self.trials[best].dial == self.low && !wish.sharpest;
+            return match lowest && score(&best) >= wish.look + CLOSE {
+                true => (Verdict::Lightest, best),
+                false => (Verdict::Met, best),
+            };
+        }
+        if let Some(best) = fitting()
+            .filter(|i| score(i) >= wish.least)
+            .max_by(by_score)
+        {
+            let bounded = wish.max_weight.is_some() && self.trials[best].dial < self.high;
+            return match bounded {
+                true => (Verdict::Bounded, best),
+                false => (Verdict::Short, best),
+            };
+        }
+        let least = all()
+            .filter(|i| score(i) >= wish.least)
+            .max_by(by_lightness);
+        let kept = least.or(all().max_by(by_score)).unwrap_or(0);
+        match weight(&kept) <= most {
+            true => (Verdict::Short, kept),
+            false => (Verdict::Over, kept),
+        }
+    }
+
+    /// The trial at a dial, made where there is none yet; its index.
+    fn at(&mut self, dial: u8) -> Result<usize, E> {
+        let place = self.trials.partition_point(|trial| trial.dial < dial);
+        if self
+            .trials
+            .get(place)
+            .is_none_or(|trial| trial.dial != dial)
+        {
+            let trial = (self.attempt)(dial)?;
+            self.trials.insert(place, trial);
+        }
+        Ok(place)
+    }
+
+    /// Tries dials until the lowest that reaches a look is known, or none does; ends with `false`
+    /// as soon as it is clear that it weighs more than allowed.
+    fn reach(&mut self, look: f32, most: u64, trials: usize) -> Result<bool, E> {
+        let begun = self.trials.len();
+        loop {
+            let above = self.trials.iter().position(|trial| trial.score >= look);
+            let below = above.unwrap_or(self.trials.len()).checked_sub(1);
+            if below.is_some_and(|below| self.trials[below].weight() > most) {
+                return Ok(false);
+            }
+            let made = self.trials.len() - begun;
+            let enough = |&above: &usize| made >= trials || self.is_enough(look, above, below);
+            if let Some(above) = above.filter(enough) {
+                return Ok(self.trials[above].weight() <= most);
+            }
+            if above.is_none() && below.is_some_and(|below| self.trials[below].dial == self.high) {
+                return Ok(true);
+            }
+            let low = below.map_or(self.low, |below| self.trials[below].dial + 1);
+            let high = above.map_or(self.high, |above| self.trials[above].dial - 1);
+            let aimed = match (self.trials.is_empty(), above) {
+                (true, _) => 0.0,
+                (_, None) if made + 1 >= trials => AIMED_SURELY,
+                _ => AIMED_ABOVE,
+            };
+            let wanted = f64::from(look) + aimed;
+            let expected = |dial: u8| self.curve.score(&self.trials, dial) >= wanted;
+            let gap = Gap {
+                low,
+                high,
+                below: below.is_some(),
+                above: above.is_some(),
+                tries: made,
+            };
+            let dial = gap.next(expected);
+            self.at(dial)?;
+        }
+    }
+
+    /// Whether no dial below the lowest trial that reaches a look is worth a try.
+    fn is_enough(&self, look: f32, above: usize, below: Option<usize>) -> bool {
+        let trial = &self.trials[above];
+        if trial.score < look + CLOSE || trial.dial == self.low {
+            return true;
+        }
+        let lower = self.curve.score(&self.trials, trial.dial - 1);
+        match below.map(|below| self.trials[below].dial) {
+            Some(below) if below + 1 == trial.dial => true,
+            // Two trials tell how steep it is here.
+            Some(_) => lower < f64::from(look) - SURELY_BELOW,
+            None => self.trials.len() > 1 && lower < f64::from(look) - 2.0 * SURELY_BELOW,
+        }
+    }
+
+    /// Tries dials until the heaviest that fits is known: the next one is tried as well, and weighs
+    /// too much.
+    fn fit(&mut self, most: u64, look: f32) -> Result<(), E> {
+        let begun = self.trials.len();
+        loop {
+            let over = self.trials.iter().position(|trial| trial.weight() > most);
+            let under = over.unwrap_or(self.trials.len()).checked_sub(1);
+            let low = under.map_or(self.low, |under| self.trials[under].dial + 1);
+            let high = match over.map(|over| self.trials[over].dial) {
+                Some(over) if over == self.low => return Ok(()),
+                Some(over) => over - 1,
+                None => self.high,
+            };
+            if low > high {
+                return self.look_beyond(most);
+            }
+            let expected = |dial: u8| match self.curve.weight(&self.trials, dial) {
+                Some(weight) => weight > most as f64,
+                // Nothing is known of weights yet: a file of the look shall tell.
+                None => self.curve.score(&self.trials, dial) > f64::from(look),
+            };
+            // The heaviest dial that is expected to fit.
+            let gap = Gap {
+                low,
+                high,
+                below: under.is_some(),
+                above: over.is_some(),
+                tries: self.trials.len() - begun,
+            };
+            let dial = gap.next(expected);
+            let expected_over = expected(dial);
+            let dial = if expected_over && dial > low {
+                dial - 1
+            } else {
+                dial
+            };
+            self.at(dial)?;
+        }
+    }
+
+    /// Weights are no smooth curve: where the first dial that is too heavy is so by little, the
+    /// next may fit again.
+    fn look_beyond(&mut self, most: u64) -> Result<(), E> {
+        let over = self.trials.iter().find(|trial| trial.weight() > most);
+        let near = over.filter(|over| over.weight() as f64 <= most as f64 * 1.01);
+        match near.map(|over| over.dial).filter(|&dial| dial < self.high) {
+            Some(dial) => self.at(dial + 1).map(|_| ()),
+            None => Ok(()),
+        }
+    }
+}
+
+/// The dials among which the one that is looked for lies.
+struct Gap {
+    low: u8,
+    high: u8,
+    /// Whether there are trials on either side.
+    below: bool,
+    above: bool,
+    /// How many trials it took so far.
+    tries: usize,
+}
+
+impl Gap {
+    /// The first dial for which something is expected that holds from some dial on. Where
+    /// expectations have misled: the middle between two trials, or further and further from one.
+    fn next(&self, expected: impl Fn(u8) -> bool) -> u8 {
+        let Gap { low, high, .. } = *self;
+        let dial = (low..high).find(|&dial| expected(dial)).unwrap_or(high);
+        let leap = (1u8 << self.tries.clamp(1, 7).saturating_sub(2)) - 1;
+        match (self.below, self.above) {
+            (true, true) if self.tries >= MISLED && self.tries % 2 == 1 => low + (high - low) / 2,
+            (true, false) => dial.max(low.saturating_add(leap).min(high)),
+            (false, true) => dial.min(high.saturating_sub(leap).max(low)),
+            _ => dial,
+        }
+    }
 }
 
 #[cfg(test)]
-mod tests {
-    use super::*;
-
-    /// An invented codec: so many bytes at each dial.
-    fn search(max_weight: Option<u64>, bytes: impl Fn(u8) -> usize) -> Outcome {
-        let trial = |dial| {
-            let file = vec![0; bytes(dial)];
-            Ok::<_, ()>(Trial {
-                dial,
-                file,
-                score: None,
-            })
-        };
-        within(max_weight, 5..=95, 80, trial).expect("an attempt never fails here")
-    }
-
-    #[test]
-    fn every_limit_gives_the_highest_dial_that_fits() {
-        for limit in 0..3000 {
-            let outcome = search(Some(limit), |dial| 30 * usize::from(dial));
-            let wanted = (5..=80).rev().find(|dial| 30 * dial <= limit).unwrap_or(5);
-            assert_eq!(u64::from(outcome.kept.dial), wanted);
-            assert_eq!(outcome.fits, outcome.kept.weight() <= limit);
-            assert!(outcome.trail.len() <= 8, "{:?}", outcome.trail);
-        }
-    }
-
-    #[test]
-    fn what_fits_at_once_is_made_once() {
-        assert_eq!(search(None, |_| 9_999_999).trail, [(80, 9_999_999)]);
-        assert_eq!(search(Some(100), |_| 100).trail, [(80, 100)]);
-    }
-
-    #[test]
-    fn a_jagged_curve_never_gives_a_file_that_does_not_fit_while_another_did() {
-        for seed in 0..500usize {
-            let bytes = |dial: u8| usize::from(dial) * 10 + (usize::from(dial) * seed * 31 % 97);
-            let outcome = search(Some(400), bytes);
-            let any_fitted = outcome.trail.iter().any(|&(_, weight)| weight <= 400);
-            assert_eq!(outcome.fits, any_fitted, "seed {seed}: {:?}", outcome.trail);
-        }
-    }
-}
+mod tests;

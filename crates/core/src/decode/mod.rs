@@ -1,5 +1,7 @@
 //! Bytes → rows of samples, one adapter a format.
 
+mod avif;
+mod finished;
 mod gif;
 mod input;
 mod jpeg;
@@ -13,6 +15,7 @@ use std::io;
 
 use thiserror::Error;
 
+pub use finished::finished;
 pub use input::{Input, Stored, Stream};
 
 use crate::pixels::Size;

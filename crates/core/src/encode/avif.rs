@@ -4,30 +4,52 @@ use avif_serialize::Aviffy;
 use avif_serialize::constants::MatrixCoefficients;
 use rav1e::prelude::*;
 
-use super::{EncodeError, Format};
+use super::{Chroma, EncodeError, Format, Pace};
 use crate::pixels::{Channels, Gamut, Raster};
-use crate::source::Nature;
 
-/// The encoder's speed, 0 (patient) to 10.
-const SPEED: u8 = 8;
+/// The encoder's speed, 0 (slowest) to 10.
+fn speed(pace: Pace) -> u8 {
+    match pace {
+        Pace::Quick => 10,
+        Pace::Steady => 8,
+        Pace::Patient => 6,
+    }
+}
 
-pub(super) fn encode(raster: &Raster, dial: u8, nature: Nature) -> Result<Vec<u8>, EncodeError> {
+pub(super) fn encode(
+    raster: &Raster,
+    dial: u8,
+    chroma: Chroma,
+    pace: Pace,
+) -> Result<Vec<u8>, EncodeError> {
     let (width, height) = (
         raster.size().width() as usize,
         raster.size().height() as usize,
     );
-    let planes = Planes::of(raster, nature == Nature::Photo);
+    let planes = Planes::of(raster, chroma == Chroma::Halved);
     let sampling = match planes.halved {
         true => ChromaSampling::Cs420,
         false => ChromaSampling::Cs444,
     };
     let gamut = raster.gamut();
-    let colour = still((width, height), sampling, dial, gamut, &planes.colour)?;
+    let colour = still(
+        (width, height),
+        sampling,
+        (dial, pace),
+        gamut,
+        &planes.colour,
+    )?;
     let alpha = match &planes.alpha {
         Some(alpha) => {
             let planes = std::slice::from_ref(alpha);
             let sampling = ChromaSampling::Cs400;
-            Some(still((width, height), sampling, dial, gamut, planes)?)
+            Some(still(
+                (width, height),
+                sampling,
+                (dial, pace),
+                gamut,
+                planes,
+            )?)
         }
         None => None,
     };
@@ -48,7 +70,7 @@ pub(super) fn encode(raster: &Raster, dial: u8, nature: Nature) -> Result<Vec<u8
 fn still(
     (width, height): (usize, usize),
     sampling: ChromaSampling,
-    dial: u8,
+    (dial, pace): (u8, Pace),
     gamut: Gamut,
     planes: &[PlaneBytes],
 ) -> Result<Vec<u8>, EncodeError> {
@@ -72,7 +94,7 @@ fn still(
         low_latency: true,
         quantizer: quantizer(dial),
         tune: Tune::Psychovisual,
-        ..EncoderConfig::with_speed_preset(SPEED)
+        ..EncoderConfig::with_speed_preset(speed(pace))
     };
     // One thread: pictures are what runs in parallel, and tiles would cost bytes.
     let config = Config::new().with_encoder_config(settings).with_threads(1);

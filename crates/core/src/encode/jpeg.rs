@@ -2,16 +2,11 @@
 
 use jpeg_encoder::{ColorType, Encoder, SamplingFactor};
 
-use super::{EncodeError, Format};
+use super::{Chroma, EncodeError, Format};
 use crate::colour;
 use crate::pixels::{Channels, Raster};
-use crate::source::Nature;
 
-/// From this dial on, chroma keeps its full resolution: below, halving it saves a fifth of the
-/// file and is not seen in photos.
-const FULL_CHROMA_DIAL: u8 = 90;
-
-pub(super) fn encode(raster: &Raster, dial: u8, nature: Nature) -> Result<Vec<u8>, EncodeError> {
+pub(super) fn encode(raster: &Raster, dial: u8, chroma: Chroma) -> Result<Vec<u8>, EncodeError> {
     if raster.channels() != Channels::Rgb {
         return Err(EncodeError::Impossible {
             format: Format::Jpeg,
@@ -29,11 +24,9 @@ pub(super) fn encode(raster: &Raster, dial: u8, nature: Nature) -> Result<Vec<u8
     let mut encoder = Encoder::new(&mut file, dial.clamp(1, 100));
     encoder.set_progressive(true);
     encoder.set_optimized_huffman_tables(true);
-    // Halved chroma smears coloured text and lines.
-    let full = dial >= FULL_CHROMA_DIAL || nature == Nature::Graphic;
-    encoder.set_sampling_factor(match full {
-        true => SamplingFactor::R_4_4_4,
-        false => SamplingFactor::R_4_2_0,
+    encoder.set_sampling_factor(match chroma {
+        Chroma::Full => SamplingFactor::R_4_4_4,
+        Chroma::Halved => SamplingFactor::R_4_2_0,
     });
     if let Some(profile) = colour::profile(raster.gamut()) {
         let added = encoder.add_icc_profile(&profile);

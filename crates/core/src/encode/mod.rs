@@ -16,7 +16,6 @@ use serde::{Deserialize, Serialize};
 use thiserror::Error;
 
 use crate::pixels::{Raster, Size};
-use crate::source::Nature;
 
 /// A format that pieces are made in.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
@@ -62,13 +61,13 @@ impl Format {
         }
     }
 
-    /// The range of its quality dial that a search for a weight may use, worst first; `None`
-    /// where it knows no dial. The lower ends are where a photo is just recognisable.
+    /// The range of its quality dial that a search may use, worst first; `None` where it knows no
+    /// dial. The lower ends are where a photo is just recognisable.
     pub fn dials(self) -> Option<RangeInclusive<u8>> {
         match self {
-            Format::Jpeg => Some(8..=95),
-            Format::WebP => Some(1..=98),
-            Format::Avif => Some(5..=95),
+            Format::Jpeg => Some(8..=98),
+            Format::WebP => Some(1..=100),
+            Format::Avif => Some(5..=98),
             Format::Png => None,
         }
     }
@@ -104,6 +103,41 @@ pub enum Coding {
     Dial(u8),
     /// Without loss: PNG, and WebP in its lossless mode.
     Lossless,
+}
+
+/// What becomes of the colours of neighbouring pixels, in lossy formats.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Chroma {
+    /// Every four pixels share their chroma: a good part of the file is saved, and photos do not
+    /// show it.
+    Halved,
+    /// Each keeps its own; in WebP, which cannot, it is shared with care for coloured edges.
+    Full,
+}
+
+/// How much time a file may cost.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Pace {
+    /// As little as can be: files are some 5% heavier.
+    Quick,
+    /// What brings most of the gain.
+    #[default]
+    Steady,
+    /// Whatever makes files lighter still.
+    Patient,
+}
+
+/// How a file is made.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Manner {
+    /// With or without loss.
+    pub coding: Coding,
+    /// What becomes of chroma.
+    pub chroma: Chroma,
+    /// How much time it may cost.
+    pub pace: Pace,
 }
 
 /// Why a file could not be made.
@@ -145,21 +179,21 @@ impl EncodeError {
 }
 
 /// Makes a file. The same arguments give the same bytes on every run.
-pub fn encode(
-    raster: &Raster,
-    format: Format,
-    coding: Coding,
-    nature: Nature,
-) -> Result<Vec<u8>, EncodeError> {
+pub fn encode(raster: &Raster, format: Format, manner: Manner) -> Result<Vec<u8>, EncodeError> {
     let size = raster.size();
     if size.long_side() > format.longest_side() {
         return Err(EncodeError::TooLarge { size, format });
     }
+    let Manner {
+        coding,
+        chroma,
+        pace,
+    } = manner;
     match (format, coding) {
-        (Format::Jpeg, Coding::Dial(dial)) => jpeg::encode(raster, dial, nature),
-        (Format::Png, Coding::Lossless) => png::encode(raster),
-        (Format::WebP, _) => webp::encode(raster, coding, nature),
-        (Format::Avif, Coding::Dial(dial)) => avif::encode(raster, dial, nature),
+        (Format::Jpeg, Coding::Dial(dial)) => jpeg::encode(raster, dial, chroma),
+        (Format::Png, Coding::Lossless) => png::encode(raster, pace),
+        (Format::WebP, _) => webp::encode(raster, coding, chroma, pace),
+        (Format::Avif, Coding::Dial(dial)) => avif::encode(raster, dial, chroma, pace),
         (Format::Jpeg | Format::Avif, Coding::Lossless) => Err(EncodeError::Impossible {
             format,
             what: "it is always coded with loss here",

@@ -4,7 +4,7 @@ use std::collections::HashMap;
 
 use png::{BitDepth, ColorType, Compression, Encoder, Filter, Info};
 
-use super::{EncodeError, Format, inscribe};
+use super::{EncodeError, Format, Pace, inscribe};
 use crate::colour;
 use crate::pixels::{Channels, Raster};
 
@@ -12,7 +12,7 @@ use crate::pixels::{Channels, Raster};
 /// curve of sRGB, RGB without a matrix, full range.
 const DISPLAY_P3: [u8; 4] = [12, 13, 0, 1];
 
-pub(super) fn encode(raster: &Raster) -> Result<Vec<u8>, EncodeError> {
+pub(super) fn encode(raster: &Raster, pace: Pace) -> Result<Vec<u8>, EncodeError> {
     let form = Form::leanest(raster);
     let mut file = Vec::new();
     let failed = |error| EncodeError::failed(Format::Png, error);
@@ -24,7 +24,10 @@ pub(super) fn encode(raster: &Raster) -> Result<Vec<u8>, EncodeError> {
     let mut encoder = Encoder::with_info(&mut file, info).map_err(failed)?;
     encoder.set_color(form.colour);
     encoder.set_depth(form.depth);
-    encoder.set_compression(Compression::High);
+    encoder.set_compression(match pace {
+        Pace::Quick => Compression::Balanced,
+        Pace::Steady | Pace::Patient => Compression::High,
+    });
     // Neighbouring palette indices say nothing about each other, so filters only harm there.
     encoder.set_filter(match form.colour {
         ColorType::Indexed => Filter::NoFilter,
@@ -213,7 +216,7 @@ mod tests {
             let samples = (0..37 * 29).flat_map(paint).collect();
             let raster = Raster::new(size, Channels::Rgba, samples).expect("whole rows");
             let raster = raster.without_idle_alpha();
-            let file = encode(&raster).expect("an encoded file");
+            let file = encode(&raster, Pace::Steady).expect("an encoded file");
             let mut decoder = png::Decoder::new(std::io::Cursor::new(&file));
             let header = decoder.read_header_info().expect("a header");
             assert_eq!(

@@ -2,35 +2,47 @@
 
 use webp::{Encoder, PixelLayout, WebPConfig};
 
-use super::{Coding, EncodeError, Format, inscribe};
+use super::{Chroma, Coding, EncodeError, Format, Pace, inscribe};
 use crate::colour;
 use crate::pixels::{Channels, Raster};
-use crate::source::Nature;
 
-/// The encoder's effort, 0 to 6: 4 is its own default; 5 and 6 cost half as much time again
-/// for about 1% of the bytes.
-const LOSSY_EFFORT: i32 = 4;
+/// The encoder's effort, 0 to 6: 4 is its own default; 6 costs half as much time again for about
+/// 1% of the bytes.
+fn effort(pace: Pace) -> i32 {
+    match pace {
+        Pace::Quick => 2,
+        Pace::Steady => 4,
+        Pace::Patient => 6,
+    }
+}
 
 /// The effort of the lossless mode, on its own scale: how hard it looks for a better coding.
-const LOSSLESS_EFFORT: f32 = 75.0;
+fn lossless_effort(pace: Pace) -> f32 {
+    match pace {
+        Pace::Quick => 30.0,
+        Pace::Steady => 75.0,
+        Pace::Patient => 100.0,
+    }
+}
 
 pub(super) fn encode(
     raster: &Raster,
     coding: Coding,
-    nature: Nature,
+    chroma: Chroma,
+    pace: Pace,
 ) -> Result<Vec<u8>, EncodeError> {
     let failed = |what: &str| EncodeError::failed(Format::WebP, what.to_owned());
     let mut config = WebPConfig::new().map_err(|()| failed("it refused its own defaults"))?;
-    config.method = LOSSY_EFFORT;
+    config.method = effort(pace);
     match coding {
         Coding::Lossless => {
             config.lossless = 1;
-            config.quality = LOSSLESS_EFFORT;
+            config.quality = lossless_effort(pace);
         }
         Coding::Dial(dial) => {
             config.quality = f32::from(dial.min(100));
             // Halved chroma frays coloured edges; the slower conversion mends most of that.
-            config.use_sharp_yuv = i32::from(nature == Nature::Graphic);
+            config.use_sharp_yuv = i32::from(chroma == Chroma::Full);
         }
     }
     let layout = match raster.channels() {

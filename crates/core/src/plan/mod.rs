@@ -1,5 +1,6 @@
 //! Pure, serialisable decisions, made from headers alone: which pieces each original becomes.
 
+mod look;
 mod name;
 mod place;
 mod sizes;
@@ -10,13 +11,14 @@ use std::io::{self, BufRead};
 
 use serde::{Deserialize, Serialize};
 
+pub use look::{CodingWish, LOOKS, Look, LookWish, look_name};
 pub use name::{Pattern, PatternError, plain_name, says_nothing, slug, stem};
-pub use place::{CodingWish, CreditsWish, Glob, Place, Site, Wish};
+pub use place::{CreditsWish, Glob, Place, Site, Wish};
 pub use sizes::Extent;
 pub use trouble::Trouble;
 
 use crate::credits::{Credits, Field, Inscription};
-use crate::encode::Format;
+use crate::encode::{Format, Pace};
 use crate::pixels::{Area, Backdrop, Fit, Framing, Kernel, Rendering, Size};
 use crate::source::Probe;
 use name::Filling;
@@ -77,6 +79,8 @@ pub struct Placement {
     pub max_weight: Option<u64>,
     /// How samples shall be coded.
     pub coding: CodingWish,
+    /// How much time a piece may cost.
+    pub pace: Pace,
     /// What stands behind transparent pixels in a format without transparency, and around a
     /// padded picture.
     pub backdrop: Backdrop,
@@ -294,6 +298,7 @@ fn placement(
         rendering: wish.rendering,
         max_weight: wish.max_weight,
         coding: wish.coding,
+        pace: wish.pace,
         backdrop: wish.backdrop,
         inscription: wish.credits.inscription(&original.credits, &original.label),
         sizes: Vec::new(),
@@ -307,7 +312,7 @@ fn placement(
     };
     for (target, through) in targets.into_iter().zip(ways) {
         let piece = |&format: &Format| {
-            let recipe = recipe(&placement, (target.size, &through), format);
+            let recipe = recipe(&placement, (target.size, &through, target.density), format);
             let content = original.digest.as_deref().unwrap_or_default();
             let name = wish.name.fill(&Filling {
                 title: original.title(),
@@ -341,13 +346,15 @@ fn placement(
 
 /// The digest of all that decides a piece's bytes, but for the original's. A newer program may
 /// make better pieces, so its version belongs to it.
-fn recipe(placement: &Placement, size: (Size, &[Size]), format: Format) -> String {
+fn recipe(placement: &Placement, size: (Size, &[Size], f64), format: Format) -> String {
     let version = env!("CARGO_PKG_VERSION");
     let decisive = (
         (version, size, format),
         (placement.framing, placement.rendering),
         placement.max_weight,
-        placement.coding,
+        // What is always coded without loss looks as it looks.
+        format.dials().map(|_| placement.coding),
+        placement.pace,
         // It matters where there is no transparency, and around a padded picture.
         (!format.holds_alpha() || placement.framing.fit == Fit::Pad).then_some(placement.backdrop),
         &placement.inscription,

@@ -1,13 +1,12 @@
 //! What is wanted: places, and the wish that each has for its pictures.
 
-use globset::{GlobBuilder, GlobMatcher};
-use serde::{Deserialize, Serialize};
-
+use super::look::CodingWish;
 use super::name::{Pattern, plain_name};
 use super::sizes::Extent;
 use crate::credits::{Credits, Field, Inscription};
-use crate::encode::Format;
+use crate::encode::{Format, Pace};
 use crate::pixels::{Backdrop, Framing, Rendering, Size};
+use globset::{GlobBuilder, GlobMatcher};
 
 /// What is wanted of every original of a place.
 #[derive(Clone, Debug, PartialEq)]
@@ -30,6 +29,8 @@ pub struct Wish {
     pub min_size: Option<Size>,
     /// How samples are coded.
     pub coding: CodingWish,
+    /// How much time a piece may cost.
+    pub pace: Pace,
     /// What stands around a padded picture, and behind transparent pixels in a format without
     /// transparency.
     pub backdrop: Backdrop,
@@ -51,22 +52,13 @@ impl Default for Wish {
             formats: vec![Format::WebP],
             max_weight: None,
             min_size: None,
-            coding: CodingWish::Usual,
+            coding: CodingWish::default(),
+            pace: Pace::default(),
             backdrop: Backdrop::WHITE,
             name: Pattern::default(),
             credits: CreditsWish::default(),
         }
     }
-}
-
-/// How samples shall be coded: a request, from which a [`crate::encode::Coding`] is decided.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "lowercase")]
-pub enum CodingWish {
-    /// At each format's usual dial, without loss where that serves better.
-    Usual,
-    /// At this dial, without a search.
-    Dial(u8),
 }
 
 /// What pieces shall say of themselves.

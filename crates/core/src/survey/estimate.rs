@@ -3,10 +3,11 @@
 
 use crate::colour::Working;
 use crate::decode::{Form, Row};
-use crate::encode::{self, Coding, EncodeError, Format};
-use crate::pixels::{Channels, Gamut, Kernel, Raster, Size};
+use crate::encode::{Format, Pace};
+use crate::pipeline::{self, Aims, PieceError};
+use crate::pixels::{Backdrop, Channels, Gamut, Kernel, Raster, Size};
+use crate::plan::CodingWish;
 use crate::size::Sizer;
-use crate::source::Nature;
 
 use super::activity;
 
@@ -115,22 +116,16 @@ impl Sample {
     pub(super) fn weigh(
         &self,
         format: Format,
-        nature: Nature,
+        coding: CodingWish,
         rows: &[f64],
-    ) -> Result<u64, EncodeError> {
-        let opaque = (!format.holds_alpha()).then(|| self.raster.over([255; 3]));
-        let raster = opaque.as_ref().unwrap_or(&self.raster);
-        let bytes = |coding| encode::encode(raster, format, coding, nature).map(|file| file.len());
-        let file = match format.dials() {
-            None => bytes(Coding::Lossless)?,
-            Some(_) => {
-                let lossy = bytes(Coding::Dial(format.usual_dial()))?;
-                match nature == Nature::Graphic && format.has_lossless_mode() {
-                    true => lossy.min(bytes(Coding::Lossless)?),
-                    false => lossy,
-                }
-            }
-        } as f64;
+    ) -> Result<u64, PieceError> {
+        let aims = Aims {
+            coding,
+            max_weight: None,
+            pace: Pace::Steady,
+            backdrop: Backdrop::WHITE,
+        };
+        let file = pipeline::piece(&self.raster, format, aims)?.file.len() as f64;
         let frame = f64::from(frame_bytes(format)).min(file);
         let taller = f64::from(self.target.height()) / f64::from(self.raster.size().height());
         let busier = match self.shares.len() {

@@ -11,10 +11,10 @@ use super::estimate::Sampler;
 use super::reduce::{Reduced, Reducer};
 use crate::colour::Working;
 use crate::decode::{self, Allowance, DecodeError, Form, Ink, Row};
-use crate::encode::{EncodeError, Format};
-use crate::pipeline::{self, FireError};
+use crate::encode::Format;
+use crate::pipeline::{self, FireError, PieceError};
 use crate::pixels::{Channels, Gamut, Kernel, Raster, Size};
-use crate::plan::{Extent, Job, Original, Wish};
+use crate::plan::{CodingWish, Extent, Job, Original, Wish};
 use crate::size::Sizer;
 use crate::source::{Nature, Probe, Traits};
 
@@ -40,6 +40,8 @@ pub struct Wanted {
     pub width: u32,
     /// The format that it would be made in.
     pub format: Format,
+    /// How good it shall look.
+    pub coding: CodingWish,
     /// The width of the thumbnail, 0 for none.
     pub thumbnail: u32,
 }
@@ -90,9 +92,9 @@ pub enum LookError {
     /// The original is damaged.
     #[error(transparent)]
     Decode(#[from] DecodeError),
-    /// The trial could not be encoded.
+    /// The trial could not be made.
     #[error(transparent)]
-    Encode(#[from] EncodeError),
+    Piece(#[from] PieceError),
     /// Rows were missing.
     #[error("the picture is cut off: rows are missing at its end")]
     RowsMissing,
@@ -133,10 +135,14 @@ pub fn look(
     } = Traits::of(&stored);
     let weight = match nature {
         // What makes a graphic heavy stands in a few places: only the whole of it tells.
-        Nature::Graphic if upright.pixels() <= WHOLE_TRIAL_PIXELS => {
-            whole_trial(bytes, probe, allowance, target, wanted.format)?
-        }
-        _ => sample.weigh(wanted.format, nature, &activity::of_rows(&stored))?,
+        Nature::Graphic if upright.pixels() <= WHOLE_TRIAL_PIXELS => whole_trial(
+            bytes,
+            probe,
+            allowance,
+            target,
+            (wanted.format, wanted.coding),
+        )?,
+        _ => sample.weigh(wanted.format, wanted.coding, &activity::of_rows(&stored))?,
     };
     let upright_small = probe.orientation.apply_to_size(small.form.size);
     let thumbnail = (wanted.thumbnail > 0).then(|| {
@@ -234,18 +240,19 @@ fn whole_trial(
     probe: &Probe,
     allowance: Allowance,
     target: Size,
-    format: Format,
+    (format, coding): (Format, CodingWish),
 ) -> Result<u64, LookError> {
     let wish = Wish {
         extent: Extent::Widths(vec![target.width()]),
         formats: vec![format],
+        coding,
         ..Wish::default()
     };
     let weight = bytes.len() as u64;
     let original = Original::new(String::new(), String::new(), weight, probe.clone());
     let job = Job::new(original, &wish);
     let mut weight = Err(LookError::RowsMissing);
-    pipeline::fire(bytes, &job, allowance, None, |_, made| {
+    pipeline::fire(bytes, &job, allowance, |_, made| {
         weight = made
             .map(|piece| piece.file.len() as u64)
             .map_err(LookError::from);

@@ -1,0 +1,126 @@
+//! How pieces came about: the trail of trials of a search.
+
+use std::io::{self, Write};
+
+use anstyle::Style;
+use kiln_core::budget::Verdict;
+use kiln_core::encode::{Chroma, Coding};
+use kiln_core::pipeline::{Account, Attempt};
+
+use super::{FiringReport, PieceReport};
+use crate::grid::{self, BAD, FAINT, GOOD, STRONG};
+use crate::wording;
+
+/// The trails of pieces whose names hold one of the texts.
+pub(super) fn write(
+    out: &mut dyn Write,
+    report: &FiringReport,
+    wanted: &[String],
+    columns: Option<usize>,
+) -> io::Result<()> {
+    let pieces = || {
+        report
+            .originals
+            .iter()
+            .flat_map(|original| &original.pieces)
+    };
+    for text in wanted {
+        let mut found = pieces()
+            .filter(|piece| piece.name.contains(text.as_str()))
+            .peekable();
+        if found.peek().is_none() {
+            let text = wording::safe(text);
+            writeln!(
+                out,
+                "{BAD}--why {text}: no piece of this run has that in its name{BAD:#}\n"
+            )?;
+        }
+        for piece in found {
+            let name = wording::safe(&piece.name);
+            writeln!(out, "{STRONG}{name}{STRONG:#}: {}", asked(piece))?;
+            if let Some(written) = piece.written() {
+                writeln!(
+                    out,
+                    "{}",
+                    grid::set(rows(&written.account), columns, &[1, 2, 3, 4])
+                )?;
+                writeln!(out, "  {}", told(&written.account, piece))?;
+            }
+            writeln!(out)?;
+        }
+    }
+    Ok(())
+}
+
+/// What was asked of a piece.
+fn asked(piece: &PieceReport) -> String {
+    let most = piece
+        .max_weight
+        .map(|most| format!("at most {}", wording::weight(most)));
+    let look = piece.look.as_ref().map(|look| format!("a look of {look}"));
+    let parts: Vec<String> = look.into_iter().chain(most).collect();
+    match parts.is_empty() {
+        true => "nothing but a dial".to_owned(),
+        false => parts.join(", "),
+    }
+}
+
+fn rows(account: &Account) -> Vec<Vec<(String, Style)>> {
+    let head = ["  try", "dial", "width", "weight", "score", ""];
+    let mut rows = vec![head.map(|text| (text.to_owned(), FAINT)).to_vec()];
+    let kept = account
+        .trail
+        .iter()
+        .position(|attempt| is_kept(attempt, account));
+    for (index, attempt) in account.trail.iter().enumerate() {
+        let dial = match attempt.coding {
+            Coding::Dial(dial) => dial.to_string(),
+            Coding::Lossless => "none".to_owned(),
+        };
+        let mut remarks = Vec::new();
+        if attempt.coding == Coding::Lossless {
+            remarks.push("lossless");
+        } else if attempt.chroma == Chroma::Full {
+            remarks.push("full chroma");
+        }
+        let is_kept = kept == Some(index);
+        if is_kept {
+            remarks.push("kept");
+        }
+        let style = if is_kept { GOOD } else { Style::new() };
+        rows.push(vec![
+            (format!("  {}", index + 1), FAINT),
+            (dial, style),
+            (attempt.width.to_string(), style),
+            (wording::weight(attempt.weight), style),
+            (format!("{:.1}", attempt.score), style),
+            (remarks.join(" · "), style),
+        ]);
+    }
+    rows
+}
+
+fn is_kept(attempt: &Attempt, account: &Account) -> bool {
+    let of = (attempt.coding, attempt.weight, attempt.score);
+    of == (account.coding, account.weight, account.score)
+}
+
+/// What a search came to, as a sentence.
+fn told(account: &Account, piece: &PieceReport) -> String {
+    let most = piece.max_weight.map_or(String::new(), wording::weight);
+    match account.verdict {
+        None => "A dial was set: there was nothing to search for.".to_owned(),
+        Some(Verdict::Met) if account.coding == Coding::Lossless => {
+            "Without loss it is the same picture, and no lossy file served better.".to_owned()
+        }
+        Some(Verdict::Met) => "The lightest file tried that reaches its look.".to_owned(),
+        Some(Verdict::Lightest) => {
+            "Better than its look even at the lowest dial: nothing lighter can be made.".to_owned()
+        }
+        Some(Verdict::Bounded) => format!("Below its look: the best that fits into {most}."),
+        Some(Verdict::Over) => {
+            format!("Even the least look does not fit into {most}: made at that, over its weight.")
+        }
+        Some(Verdict::Short) => "Below its look: the highest dial does not reach it.".to_owned(),
+    }
+}

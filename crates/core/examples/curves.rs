@@ -1,0 +1,91 @@
+//! What each dial of each format weighs and scores, for fitting the search's first guess:
+//! `cargo run --release -p kiln-core --example curves -- WIDTHS FORMATS PACE PICTURES`,
+//! such as `400,1200 jpeg,webp steady photos/*.jpg`. One line of JSON for each picture, width and format.
+#![allow(clippy::expect_used, clippy::print_stdout)]
+
+use std::fs;
+use std::io::Cursor;
+
+use kiln_core::decode::Allowance;
+use kiln_core::encode::{self, Chroma, Coding, Format, Manner, Pace};
+use kiln_core::pipeline::{self, Eye};
+use kiln_core::pixels::Raster;
+use kiln_core::plan::{CodingWish, Extent, Job, Original, Wish};
+use kiln_core::source::{self, Nature};
+use rayon::prelude::*;
+
+fn main() {
+    let mut arguments = std::env::args().skip(1);
+    let widths = arguments.next().expect("widths");
+    let formats = arguments.next().expect("formats");
+    let format = |name: &str| serde_json::from_str(&format!("\"{name}\"")).expect("a format");
+    let formats: Vec<Format> = formats.split(',').map(format).collect();
+    let widths: Vec<u32> = widths
+        .split(',')
+        .map(|w| w.parse().expect("a width"))
+        .collect();
+    let pace = arguments.next().expect("a pace");
+    let pace: Pace = serde_json::from_str(&format!("\"{pace}\"")).expect("a pace");
+    let paths: Vec<String> = arguments.collect();
+    let tasks = paths
+        .iter()
+        .flat_map(|path| widths.iter().map(move |&width| (path, width)));
+    let tasks: Vec<(&String, u32)> = tasks.collect();
+    tasks.par_iter().for_each(|&(path, width)| {
+        let Some(raster) = sized(path, width) else {
+            return;
+        };
+        let nature = Nature::of(&raster);
+        let eye = Eye::new(&raster, 1.0).expect("a picture");
+        let chromas = [Chroma::Halved, Chroma::Full];
+        for (&format, chroma) in formats.iter().flat_map(|f| chromas.map(|c| (f, c))) {
+            let dials = format.dials().expect("a dial");
+            let step = if format == Format::Avif { 7 } else { 3 };
+            let trial = |dial: u8| {
+                let file = encode::encode(
+                    &raster,
+                    format,
+                    Manner {
+                        coding: Coding::Dial(dial),
+                        chroma,
+                        pace,
+                    },
+                );
+                let file = file.expect("a file");
+                let score = eye.score(format, &file).expect("a score");
+                (dial, file.len(), score)
+            };
+            let trials: Vec<_> = dials.step_by(step).map(trial).collect();
+            let features = pipeline::features(&raster);
+            let name = path.rsplit('/').next();
+            let line = serde_json::json!({
+                "picture": name, "width": width, "format": format, "nature": format!("{nature:?}"),
+                "chroma": chroma, "features": features, "trials": trials,
+            });
+            println!("{line}");
+        }
+    });
+}
+
+/// A picture at a width, opaque.
+fn sized(path: &str, width: u32) -> Option<Raster> {
+    let bytes = fs::read(path).expect("a picture");
+    let probe = source::probe(&mut Cursor::new(&bytes[..])).ok()?;
+    let original = Original::new(path.to_owned(), path.to_owned(), bytes.len() as u64, probe);
+    let wish = Wish {
+        extent: Extent::Widths(vec![width]),
+        formats: vec![Format::Png],
+        coding: CodingWish::Usual,
+        ..Wish::default()
+    };
+    let job = Job::new(original, &wish);
+    let mut raster = None;
+    pipeline::fire(&bytes[..], &job, Allowance::default(), None, |_, piece| {
+        let file = piece.expect("a piece").file;
+        let size = job.placements[0].sizes[0].size;
+        raster = kiln_core::decode::finished(source::Kind::Png, &file, size).ok();
+        std::ops::ControlFlow::Continue(())
+    })
+    .ok()?;
+    raster.map(|raster| raster.over([255; 3]))
+}

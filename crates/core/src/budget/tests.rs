@@ -1,0 +1,249 @@
+use super::*;
+
+const KNOTS: [Knot; 5] = [
+    knot(0.0, -10.0, 20.0, 0.0),
+    knot(20.0, 40.0, 9.0, 1.0),
+    knot(50.0, 65.0, 5.5, 1.6),
+    knot(80.0, 78.0, 4.4, 2.2),
+    knot(100.0, 92.0, 1.0, 3.4),
+];
+
+const fn knot(dial: f64, score: f64, spread: f64, weight: f64) -> Knot {
+    Knot {
+        dial,
+        score,
+        spread,
+        weight,
+    }
+}
+
+const CURVE: Curve = Curve {
+    knots: &KNOTS,
+    easier: 0.0,
+};
+
+const WISH: Wish = Wish {
+    look: 75.0,
+    least: 50.0,
+    max_weight: None,
+    sharpest: false,
+    trials: 99,
+};
+
+/// An invented coder: score and bytes at each dial.
+struct Coder {
+    score: Box<dyn Fn(u8) -> f32>,
+    bytes: Box<dyn Fn(u8) -> usize>,
+}
+
+impl Coder {
+    /// One that is `off` from the usual curve, with a step at every `step`th dial and a ripple.
+    fn new(off: f32, step: u8, ripple: f32) -> Coder {
+        let usual = move |dial: u8| {
+            let knot = KNOTS
+                .windows(2)
+                .find(|k| f64::from(dial) <= k[1].dial)
+                .expect("a knot");
+            let part = (f64::from(dial) - knot[0].dial) / (knot[1].dial - knot[0].dial);
+            let mix = |a: f64, b: f64| a + (b - a) * part;
+            (
+                mix(knot[0].score, knot[1].score),
+                mix(knot[0].weight, knot[1].weight).exp(),
+            )
+        };
+        let wave = move |dial: u8| (f32::from(dial) * 2.4).sin() * ripple;
+        Coder {
+            score: Box::new(move |dial| {
+                let dial = dial - dial % step;
+                (usual(dial).0 as f32 + off * (1.2 - f32::from(dial) / 100.0) + wave(dial))
+                    .min(99.0)
+            }),
+            bytes: Box::new(move |dial| {
+                let dial = dial - dial % step;
+                (usual(dial).1 * 1e4) as usize + (wave(dial) * 300.0) as usize
+            }),
+        }
+    }
+
+    fn search(&self, wish: Wish) -> Found {
+        let mut trail: Vec<(u8, u64, f32)> = Vec::new();
+        let trial = |dial| {
+            assert!(
+                trail.iter().all(|t| t.0 != dial),
+                "{dial} again after {trail:?}"
+            );
+            let (file, score) = (vec![0; (self.bytes)(dial)], (self.score)(dial));
+            trail.push((dial, file.len() as u64, score));
+            Ok::<_, ()>(Trial { dial, file, score })
+        };
+        let outcome = search(wish, 5..=98, &CURVE, trial).expect("an attempt never fails here");
+        let Outcome { kept, verdict } = outcome;
+        Found {
+            kept,
+            verdict,
+            trail,
+        }
+    }
+}
+
+/// An outcome, and all that was tried for it, in order.
+#[derive(Debug)]
+struct Found {
+    kept: Trial,
+    verdict: Verdict,
+    trail: Vec<(u8, u64, f32)>,
+}
+
+/// Coders from harmless to nasty.
+fn coders() -> impl Iterator<Item = Coder> {
+    let offs = (-12..=12).map(|off| off as f32);
+    offs.flat_map(|off| {
+        [(1, 0.0), (1, 0.4), (3, 0.0), (7, 0.2)].map(|(step, ripple)| Coder::new(off, step, ripple))
+    })
+}
+
+#[test]
+fn a_look_is_reached_at_the_lowest_dial_or_close_to_it_in_few_trials() {
+    let (mut trials, mut count) = (0, 0);
+    for look in [60.0, 70.0, 75.0, 80.0, 85.0] {
+        for coder in coders() {
+            let outcome = coder.search(Wish { look, ..WISH });
+            let kept = &outcome.kept;
+            assert_eq!(outcome.verdict, Verdict::Met, "{:?}", outcome.trail);
+            assert!(kept.score >= look);
+            let lightest = (5..=98)
+                .find(|&dial| (coder.score)(dial) >= look)
+                .expect("a dial");
+            let excess = kept.weight() as f64 / (coder.bytes)(lightest) as f64;
+            assert!(
+                kept.score < look + CLOSE || excess < 1.09,
+                "{excess} {:?}",
+                outcome.trail
+            );
+            assert!(outcome.trail.len() <= 8, "{:?}", outcome.trail);
+            trials += outcome.trail.len();
+            count += 1;
+        }
+    }
+    assert!(
+        10 * trials <= 33 * count,
+        "{trials} trials in {count} searches"
+    );
+}
+
+#[test]
+fn a_weight_that_binds_gives_the_best_dial_that_fits() {
+    for coder in coders() {
+        for max in [15_000, 40_000, 60_000] {
+            let most = Some(max);
+            let outcome = coder.search(Wish {
+                look: 90.0,
+                least: -100.0,
+                max_weight: most,
+                ..WISH
+            });
+            let fits = |dial: &u8| (coder.bytes)(*dial) as u64 <= max;
+            let best = (5..=98)
+                .filter(fits)
+                .map(|dial| (coder.score)(dial))
+                .fold(-99.0, f32::max);
+            assert!(outcome.kept.weight() <= max, "{:?}", outcome.trail);
+            assert!(
+                outcome.kept.score >= best.min(90.0) - 0.9,
+                "{best}: {:?}",
+                outcome.trail
+            );
+            assert!(outcome.trail.len() <= 12, "{:?}", outcome.trail);
+        }
+    }
+}
+
+/// How each verdict comes about, with the trail that leads to it.
+#[test]
+fn every_verdict_is_told() {
+    let coder = Coder::new(0.0, 1, 0.0);
+    let told = |wish: Wish| {
+        let Found {
+            kept,
+            verdict,
+            trail,
+        } = coder.search(wish);
+        let trail: Vec<u8> = trail.into_iter().map(|(dial, ..)| dial).collect();
+        format!(
+            "{verdict:?} at {} ({:.1}, {} bytes) by {trail:?}",
+            kept.dial,
+            kept.score,
+            kept.weight()
+        )
+    };
+    let all = [
+        told(WISH),
+        told(Wish {
+            max_weight: Some(90_000),
+            ..WISH
+        }),
+        told(Wish {
+            look: -40.0,
+            ..WISH
+        }),
+        told(Wish {
+            max_weight: Some(45_000),
+            ..WISH
+        }),
+        told(Wish {
+            max_weight: Some(20_000),
+            ..WISH
+        }),
+        told(Wish { look: 99.0, ..WISH }),
+        told(Wish {
+            max_weight: Some(45_000),
+            sharpest: true,
+            ..WISH
+        }),
+        told(Wish {
+            max_weight: Some(999_000),
+            sharpest: true,
+            ..WISH
+        }),
+    ];
+    insta::assert_snapshot!(all.join("\n"), @r"
+    Met at 74 (75.4, 80044 bytes) by [74]
+    Met at 74 (75.4, 80044 bytes) by [74]
+    Lightest at 5 (2.5, 12840 bytes) by [5]
+    Bounded at 45 (60.8, 44816 bytes) by [74, 45, 46]
+    Over at 32 (50.0, 34556 bytes) by [74, 13, 14, 15, 33, 32]
+    Short at 98 (90.6, 265757 bytes) by [98]
+    Bounded at 45 (60.8, 44816 bytes) by [73, 45, 46]
+    Met at 98 (90.6, 265757 bytes) by [73, 98]
+    ");
+}
+
+#[test]
+fn the_trial_returned_is_always_one_that_was_made_even_where_nothing_makes_sense() {
+    for seed in 0..400u32 {
+        let noise = move |dial: u8, salt: u32| {
+            (u32::from(dial) * 2_654_435 + seed * 40_503 + salt).wrapping_mul(2_246_822_519) >> 16
+        };
+        let coder = Coder {
+            score: Box::new(move |dial| (noise(dial, 1) % 140) as f32 - 30.0),
+            bytes: Box::new(move |dial| 1000 + (noise(dial, 2) % 9000) as usize),
+        };
+        for max_weight in [None, Some(500), Some(4000), Some(20_000)] {
+            for sharpest in [false, true] {
+                let outcome = coder.search(Wish {
+                    max_weight,
+                    sharpest,
+                    ..WISH
+                });
+                let kept = (outcome.kept.dial, outcome.kept.weight(), outcome.kept.score);
+                assert!(outcome.trail.contains(&kept));
+                let any = outcome
+                    .trail
+                    .iter()
+                    .any(|t| max_weight.is_none_or(|most| t.1 <= most) && t.2 >= WISH.look);
+                let good = matches!(outcome.verdict, Verdict::Met | Verdict::Lightest);
+                assert!(!any || good, "{outcome:?}");
+            }
+        }
+    }
+}

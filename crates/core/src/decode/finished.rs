@@ -1,0 +1,52 @@
+//! Finished pieces, decoded again to be looked at.
+
+use super::whole::Whole;
+use super::{Allowance, DecodeError, Ink, Input, Row, Rows, avif, jpeg, png, webp};
+use crate::pixels::{Channels, Raster, Size};
+use crate::source::Kind;
+
+/// The samples of a piece that was made at a size, in the gamut that it was made in.
+pub fn finished(kind: Kind, bytes: &[u8], size: Size) -> Result<Raster, DecodeError> {
+    let limit = Allowance {
+        pixels: size.pixels(),
+    }
+    .bytes(size);
+    let whole = |whole: Whole| -> Box<dyn Rows> { Box::new(whole) };
+    let mut rows = match kind {
+        Kind::Jpeg => whole(jpeg::open(bytes, size)?),
+        Kind::WebP => whole(webp::open(bytes, limit)?),
+        Kind::Avif => whole(avif::open(bytes)?),
+        Kind::Png => png::open(Input::Bytes(bytes), limit)?,
+        kind => return Err(DecodeError::Unread(kind)),
+    };
+    let (found, ink) = (rows.form().size, rows.form().ink);
+    let contradiction = DecodeError::Contradiction {
+        kind,
+        said: size,
+        found,
+    };
+    if found != size {
+        return Err(contradiction);
+    }
+    let channels = match ink.has_alpha() {
+        true => Channels::Rgba,
+        false => Channels::Rgb,
+    };
+    let mut samples = Vec::with_capacity(size.pixels() as usize * channels.count());
+    for _ in 0..size.height() {
+        let row = match rows.next_row()? {
+            Row::Eight(row) => row,
+            Row::Sixteen(_) => return Err(DecodeError::damaged(kind, "it has 16 bits")),
+        };
+        match ink {
+            Ink::Rgb | Ink::Rgba => samples.extend_from_slice(row),
+            Ink::Grey => samples.extend(row.iter().flat_map(|&grey| [grey; 3])),
+            Ink::GreyAlpha => {
+                let pixels = row.as_chunks::<2>().0.iter();
+                samples.extend(pixels.flat_map(|&[grey, alpha]| [grey, grey, grey, alpha]));
+            }
+            Ink::Cmyk => return Err(DecodeError::damaged(kind, "it has inks")),
+        }
+    }
+    Raster::new(size, channels, samples).ok_or(contradiction)
+}

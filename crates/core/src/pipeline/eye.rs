@@ -1,0 +1,121 @@
+//! Finished files, decoded again and scored against the raster that they were made from.
+
+use kiln_sight::{Picture, Primaries, Reference};
+
+use crate::colour::Working;
+use crate::decode::{self, DecodeError, Form, Ink};
+use crate::encode::Format;
+use crate::pixels::{Channels, Gamut, Kernel, Raster, Size};
+use crate::size::Sizer;
+use crate::source::Kind;
+
+/// What is added to the score of a piece's own pixels where it is shown at a density above 1:
+/// so much less than its look may it show to those who zoom in.
+const ZOOMED: f32 = 15.0;
+
+/// A raster, ready to be compared with the files made from it.
+pub struct Eye {
+    own: Option<Reference>,
+    /// The picture as it is displayed, where that is smaller.
+    shown: Option<(Size, Option<Reference>)>,
+}
+
+impl Eye {
+    /// Prepares for a raster that is shown at a device pixel ratio.
+    pub fn new(raster: &Raster, density: f64) -> Eye {
+        let side = |side: u32| ((f64::from(side) / density).round() as u32).max(1);
+        let size = raster.size();
+        let displayed = Size::new(side(size.width()), side(size.height()));
+        let smaller = displayed.filter(|&displayed| density > 1.0 && displayed != size);
+        let shown = smaller.map(|size| {
+            (
+                size,
+                reduced(raster, size).and_then(|small| reference(&small)),
+            )
+        });
+        Eye {
+            own: reference(raster),
+            shown,
+        }
+    }
+
+    /// About how many bytes it holds, for a raster of a size, while files are compared with it.
+    pub fn memory(size: Size) -> u64 {
+        // On black and on white; the displayed copy is at most as large again.
+        Reference::memory(size.pixels()) * 2 + size.pixels() * 4
+    }
+
+    /// The score of a file made from the raster. At density 1 it is that of its pixels. Above, the
+    /// picture is seen reduced, so both sides are reduced alike; but its own pixels may not fall
+    /// far below.
+    pub fn score(&self, raster: &Raster, format: Format, file: &[u8]) -> Result<f32, DecodeError> {
+        let kind = match format {
+            Format::Jpeg => Kind::Jpeg,
+            Format::Png => Kind::Png,
+            Format::WebP => Kind::WebP,
+            Format::Avif => Kind::Avif,
+        };
+        let finished = decode::finished(kind, file, raster.size())?.in_gamut(raster.gamut());
+        if finished == *raster {
+            return Ok(100.0);
+        }
+        let own = compare(self.own.as_ref(), Some(&finished));
+        Ok(match &self.shown {
+            None => own,
+            Some((size, shown)) => {
+                let small = reduced(&finished, *size);
+                compare(shown.as_ref(), small.as_ref()).min(own + ZOOMED)
+            }
+        })
+    }
+}
+
+/// The score of a raster of the reference's size: then there is one.
+fn compare(reference: Option<&Reference>, raster: Option<&Raster>) -> f32 {
+    let picture = raster.and_then(picture);
+    let score = reference
+        .zip(picture)
+        .and_then(|(reference, picture)| reference.score(picture));
+    score.unwrap_or(f32::MIN)
+}
+
+fn picture(raster: &Raster) -> Option<Picture<'_>> {
+    let (width, height) = (
+        raster.size().width() as usize,
+        raster.size().height() as usize,
+    );
+    let picture = match raster.channels() {
+        Channels::Rgb => Picture::rgb(width, height, raster.samples()),
+        Channels::Rgba => Picture::rgba(width, height, raster.samples()),
+    };
+    let primaries = match raster.gamut() {
+        Gamut::Srgb => Primaries::Srgb,
+        Gamut::DisplayP3 => Primaries::DisplayP3,
+    };
+    picture.map(|picture| picture.with_primaries(primaries))
+}
+
+fn reference(raster: &Raster) -> Option<Reference> {
+    picture(raster).map(Reference::new)
+}
+
+/// A raster as large as it is displayed.
+pub(super) fn reduced(raster: &Raster, size: Size) -> Option<Raster> {
+    let ink = match raster.channels() {
+        Channels::Rgb => Ink::Rgb,
+        Channels::Rgba => Ink::Rgba,
+    };
+    let form = Form {
+        size: raster.size(),
+        ink,
+        icc: None,
+    };
+    let (mut working, _) = Working::new(&form, raster.gamut());
+    let mut sizer = Sizer::new(form.size, size, working.channels(), Kernel::Even);
+    let mut light = Vec::new();
+    for row in raster.rows() {
+        working.row(decode::Row::Eight(row), &mut light);
+        sizer.push(&light, false);
+    }
+    sizer.finish().map(|small| small.in_gamut(raster.gamut()))
+}

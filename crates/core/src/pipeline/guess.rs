@@ -1,0 +1,81 @@
+//! Where a search begins: what dial a picture is likely to need, told by a quick look at its
+//! pixels.
+
+use super::curves;
+use crate::budget::{Curve, Knot};
+use crate::encode::{Chroma, Format};
+use crate::pixels::Raster;
+use crate::source::Nature;
+
+/// What tells how a picture takes compression.
+pub const FEATURES: usize = 5;
+
+/// A quick look at the pixels: how busy lightness and colours are (mean log₂ of one more than the
+/// difference to the neighbours), how often lightness differs a little (1 to 3 levels: grain) and
+/// how often much (above 24: edges), and log₂ of the number of pixels.
+pub fn features(raster: &Raster) -> [f64; FEATURES] {
+    let step = raster.channels().count();
+    let split = |row: &[u8]| -> Vec<[i32; 3]> {
+        let pixels = row.chunks_exact(step);
+        let split = |p: &[u8]| {
+            let [r, g, b] = [p[0], p[1], p[2]].map(i32::from);
+            [(2 * r + 5 * g + b) / 8, r - g, b - g]
+        };
+        pixels.map(split).collect()
+    };
+    let bits: [f64; 512] = std::array::from_fn(|difference| (1.0 + difference as f64).log2());
+    let (mut light, mut colour, mut grain, mut edges, mut count) = (0.0, 0.0, 0u64, 0u64, 0u64);
+    let mut above: Option<Vec<[i32; 3]>> = None;
+    for row in raster.rows() {
+        let row = split(row);
+        if let Some(above) = &above {
+            for ((left, here), up) in row.iter().zip(&row[1..]).zip(&above[1..]) {
+                let off = |i: usize| (here[i] - left[i]).abs() + (here[i] - up[i]).abs();
+                let lightness = off(0);
+                light += bits[lightness.min(511) as usize];
+                colour += bits[(off(1) + off(2)).min(511) as usize];
+                grain += u64::from((1..=6).contains(&lightness));
+                edges += u64::from(lightness > 48);
+                count += 1;
+            }
+        }
+        above = Some(row);
+    }
+    let mean = |sum: f64| sum / count.max(1) as f64;
+    let pixels = (raster.size().pixels() as f64).log2();
+    [
+        mean(light),
+        mean(colour),
+        mean(grain as f64),
+        mean(edges as f64),
+        pixels,
+    ]
+}
+
+/// What a coder usually comes to, and how a quick look tells how easy a picture is for it.
+pub(super) struct Fit {
+    pub knots: &'static [Knot],
+    pub features: [f64; FEATURES],
+    pub constant: f64,
+}
+
+/// The curve of a coder, for a picture that looks so.
+pub(super) fn curve(
+    format: Format,
+    chroma: Chroma,
+    nature: Nature,
+    features: &[f64; FEATURES],
+) -> Curve {
+    let fit = curves::fit(format, chroma, nature);
+    let parts = fit
+        .features
+        .iter()
+        .zip(features)
+        .map(|(weight, feature)| weight * feature);
+    let easier = fit.constant + parts.sum::<f64>();
+    Curve {
+        knots: fit.knots,
+        // Pictures unlike all that the fit has seen may lie anywhere.
+        easier: easier.clamp(-2.5, 2.5),
+    }
+}

@@ -1,0 +1,409 @@
+//! A sized raster becomes finished files, each within its budgets.
+
+use std::borrow::Cow;
+use std::sync::OnceLock;
+
+use serde::{Deserialize, Serialize};
+use thiserror::Error;
+
+use super::eye::{self, Eye};
+use super::guess;
+use crate::budget::{self, Curve, Outcome, Trial, Verdict};
+use crate::colour;
+use crate::credits::{Blocks, Inscription};
+use crate::decode::DecodeError;
+use crate::encode::{self, Chroma, Coding, EncodeError, Format, Manner, Pace};
+use crate::pixels::{Backdrop, Channels, Raster, Size};
+use crate::plan::{CodingWish, LookWish, Placement};
+use crate::source::Nature;
+
+/// From this look on, photos keep their chroma: at equal scores files are then 5 to 10% lighter
+/// than with halved chroma at a higher dial, and below 20% heavier.
+const FULL_CHROMA: f32 = 80.0;
+
+/// So many trials a slow coder is given to find a look, at the pace that is asked for.
+const SLOW_TRIALS: usize = 3;
+
+/// What a piece's sides are multiplied by to make it fit its weight, again and again.
+const SHRINK: f64 = 0.9;
+
+/// A piece is not made smaller than this part of the size that was asked for.
+const LEAST_PART: f64 = 0.3;
+
+/// A finished file.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Piece {
+    /// The whole file.
+    pub file: Vec<u8>,
+    /// How it came about.
+    pub account: Account,
+}
+
+/// How a finished file came about.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Account {
+    /// Bytes.
+    pub weight: u64,
+    /// How its samples are coded.
+    pub coding: Coding,
+    /// Its visual score.
+    pub score: f32,
+    /// What the search for its budgets came to; `None` where a dial was set.
+    pub verdict: Option<Verdict>,
+    /// Every encode that was made for it, in order.
+    pub trail: Vec<Attempt>,
+    /// Whether it keeps its weight.
+    pub fits: bool,
+    /// Whether transparent pixels were laid over the backdrop.
+    pub flattened: bool,
+    /// Its size, where it was made smaller than planned to keep its weight.
+    pub shrunk: Option<Size>,
+}
+
+/// One encode of a piece.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Attempt {
+    /// With or without loss.
+    pub coding: Coding,
+    /// What became of its chroma.
+    pub chroma: Chroma,
+    /// How much time it was allowed.
+    pub pace: Pace,
+    /// Bytes.
+    pub weight: u64,
+    /// Its visual score.
+    pub score: f32,
+    /// Its width in pixels.
+    pub width: u32,
+}
+
+/// Why a piece was not made.
+#[derive(Debug, Error)]
+pub enum PieceError {
+    /// It could not be encoded.
+    #[error(transparent)]
+    Encode(#[from] EncodeError),
+    /// It could not be decoded again.
+    #[error("the finished {format} cannot be read again: {source}")]
+    Unreadable {
+        /// The format.
+        format: Format,
+        /// What its decoder said.
+        source: DecodeError,
+    },
+}
+
+/// What is wanted of every piece made from a raster.
+#[derive(Clone, Copy, Debug)]
+pub struct Aims {
+    /// How samples shall be coded.
+    pub coding: CodingWish,
+    /// The most that a piece may weigh, in bytes.
+    pub max_weight: Option<u64>,
+    /// How much time it may cost.
+    pub pace: Pace,
+    /// What stands behind transparent pixels in a format without transparency.
+    pub backdrop: Backdrop,
+}
+
+impl Aims {
+    pub(super) fn of(placement: &Placement) -> Aims {
+        Aims {
+            coding: placement.coding,
+            max_weight: placement.max_weight,
+            pace: placement.pace,
+            backdrop: placement.backdrop,
+        }
+    }
+}
+
+/// A piece from a raster that is there already.
+pub fn piece(raster: &Raster, format: Format, aims: Aims) -> Result<Piece, PieceError> {
+    let blocks = Inscription::default().blocks();
+    Studio::new(Cow::Borrowed(raster), aims, 1.0, blocks).make(format)
+}
+
+/// A sized raster, ready to be encoded in any format.
+pub(super) struct Studio<'a> {
+    canvas: Canvas<'a>,
+    /// The raster on its backdrop, for formats that know no transparent pixels.
+    opaque: OnceLock<Canvas<'static>>,
+    nature: Nature,
+    density: f64,
+    aims: Aims,
+    /// What every file gets beside its pixels: it counts in its weight.
+    blocks: Blocks,
+}
+
+/// A raster, and what is prepared of it once it is needed.
+struct Canvas<'a> {
+    raster: Cow<'a, Raster>,
+    eye: OnceLock<Eye>,
+    features: OnceLock<[f64; guess::FEATURES]>,
+}
+
+impl<'a> Canvas<'a> {
+    fn new(raster: Cow<'a, Raster>) -> Canvas<'a> {
+        Canvas {
+            raster,
+            eye: OnceLock::new(),
+            features: OnceLock::new(),
+        }
+    }
+}
+
+impl<'a> Studio<'a> {
+    pub(super) fn new(raster: Cow<'a, Raster>, aims: Aims, density: f64, blocks: Blocks) -> Self {
+        Studio {
+            nature: Nature::of(&raster),
+            opaque: OnceLock::new(),
+            canvas: Canvas::new(raster),
+            density,
+            aims,
+            blocks,
+        }
+    }
+
+    /// Makes a piece: where it may be made smaller to keep its weight, the largest that does.
+    pub(super) fn make(&self, format: Format) -> Result<Piece, PieceError> {
+        let mut piece = self.one(format)?;
+        let may_shrink = matches!(self.aims.coding, CodingWish::Look(look) if look.shrink_to_fit);
+        let asked = self.canvas.raster.size();
+        let mut part = SHRINK;
+        while may_shrink && piece.account.verdict == Some(Verdict::Over) && part >= LEAST_PART {
+            let side = |side: u32| ((f64::from(side) * part).round() as u32).max(1);
+            let size = Size::new(side(asked.width()), side(asked.height()));
+            let Some(smaller) = size.and_then(|size| eye::reduced(&self.canvas.raster, size))
+            else {
+                break;
+            };
+            let studio = Studio::new(
+                Cow::Owned(smaller),
+                self.aims,
+                self.density,
+                self.blocks.clone(),
+            );
+            piece = piece.or(studio.one(format)?, |_, _| true);
+            piece.account.shrunk = size;
+            part *= SHRINK;
+        }
+        Ok(piece)
+    }
+
+    fn one(&self, format: Format) -> Result<Piece, PieceError> {
+        let raster = &self.canvas.raster;
+        let flattened = raster.channels() == Channels::Rgba && !format.holds_alpha();
+        let canvas = match flattened {
+            true => self
+                .opaque
+                .get_or_init(|| Canvas::new(Cow::Owned(self.flat()))),
+            false => &self.canvas,
+        };
+        let mut piece = match (self.aims.coding, format.dials()) {
+            (_, None) | (CodingWish::Exact, _) => self.lossless(canvas, format)?,
+            (CodingWish::Dial(dial), Some(_)) => self.single(canvas, format, Coding::Dial(dial))?,
+            (CodingWish::Look(wish), Some(_)) => self.within(canvas, format, wish)?,
+        };
+        piece.account.flattened = flattened;
+        Ok(piece)
+    }
+
+    /// The raster on its backdrop.
+    fn flat(&self) -> Raster {
+        let raster = &self.canvas.raster;
+        raster.over(match self.aims.backdrop {
+            Backdrop::Colour(colour) => colour::in_gamut(colour, raster.gamut()),
+            Backdrop::Transparent => [255; 3],
+        })
+    }
+
+    /// The lossy file that the search finds, or the lossless one where it serves better: where it
+    /// keeps the weight and is no heavier, or where loss would miss the look.
+    fn within(
+        &self,
+        canvas: &Canvas<'_>,
+        format: Format,
+        wish: LookWish,
+    ) -> Result<Piece, PieceError> {
+        let chroma = match self.nature == Nature::Graphic || wish.look >= FULL_CHROMA {
+            true => Chroma::Full,
+            false => Chroma::Halved,
+        };
+        let mut lossy = self.search(canvas, format, chroma, wish)?;
+        if self.nature == Nature::Photo
+            && chroma == Chroma::Full
+            && lossy.account.score < FULL_CHROMA
+        {
+            // The weight keeps it from its look: halved chroma looks better for these bytes.
+            let halved = self.search(canvas, format, Chroma::Halved, wish)?;
+            lossy = lossy.or(halved, |old, new| {
+                new.fits >= old.fits && new.score > old.score
+            });
+        }
+        let missed = !matches!(
+            lossy.account.verdict,
+            Some(Verdict::Met | Verdict::Lightest)
+        );
+        let worth = self.nature == Nature::Graphic || lossy.account.verdict == Some(Verdict::Short);
+        if !format.has_lossless_mode() || !(worth || wish.sharpest) {
+            return Ok(lossy);
+        }
+        let lossless = self.lossless(canvas, format)?;
+        Ok(lossy.or(lossless, |lossy, lossless| {
+            let lighter = lossless.weight <= lossy.weight;
+            lossless.fits && (lighter || missed || wish.sharpest)
+        }))
+    }
+
+    fn search(
+        &self,
+        canvas: &Canvas<'_>,
+        format: Format,
+        chroma: Chroma,
+        wish: LookWish,
+    ) -> Result<Piece, PieceError> {
+        let features = canvas
+            .features
+            .get_or_init(|| guess::features(&canvas.raster));
+        let mut curve = guess::curve(format, chroma, self.nature, features);
+        let slow = format == Format::Avif;
+        let light = budget::Wish {
+            look: wish.look,
+            least: wish.least.min(wish.look),
+            max_weight: None,
+            sharpest: false,
+            trials: if slow { SLOW_TRIALS } else { usize::MAX },
+        };
+        let mut trail = Vec::new();
+        let mut run = |wish: budget::Wish, curve: &Curve, pace: Pace| {
+            let dials = format.dials().unwrap_or(0..=100);
+            budget::search(wish, dials, curve, |dial| -> Result<Trial, PieceError> {
+                let coding = Coding::Dial(dial);
+                let manner = Manner {
+                    coding,
+                    chroma,
+                    pace,
+                };
+                let (file, score) = self.attempt(canvas, format, manner)?;
+                trail.push(self.tried(canvas, manner, file.len() as u64, score));
+                Ok(Trial { dial, file, score })
+            })
+        };
+        if slow && self.aims.pace == Pace::Patient {
+            // The dial is found at a quick setting, and only confirmed at the slow one.
+            let Outcome { kept, .. } = run(light, &curve, Pace::Quick)?;
+            curve = curve.seen(kept.dial, kept.score);
+        }
+        let budgets = budget::Wish {
+            max_weight: self.aims.max_weight,
+            sharpest: wish.sharpest,
+            ..light
+        };
+        let Outcome { kept, verdict } = run(budgets, &curve, self.aims.pace)?;
+        let account = Account {
+            weight: kept.weight(),
+            coding: Coding::Dial(kept.dial),
+            score: kept.score,
+            verdict: Some(verdict),
+            trail,
+            fits: self.fits(kept.weight()),
+            flattened: false,
+            shrunk: None,
+        };
+        let file = kept.file;
+        Ok(Piece { file, account })
+    }
+
+    fn fits(&self, weight: u64) -> bool {
+        self.aims.max_weight.is_none_or(|most| weight <= most)
+    }
+
+    fn lossless(&self, canvas: &Canvas<'_>, format: Format) -> Result<Piece, PieceError> {
+        let mut piece = self.single(canvas, format, Coding::Lossless)?;
+        piece.account.verdict = Some(match piece.account.fits {
+            true => Verdict::Met,
+            false => Verdict::Over,
+        });
+        Ok(piece)
+    }
+
+    /// A piece of a single encode.
+    fn single(
+        &self,
+        canvas: &Canvas<'_>,
+        format: Format,
+        coding: Coding,
+    ) -> Result<Piece, PieceError> {
+        // Above this dial halved chroma would be what is seen first.
+        let fine = matches!(coding, Coding::Dial(90..));
+        let chroma = match fine || self.nature == Nature::Graphic {
+            true => Chroma::Full,
+            false => Chroma::Halved,
+        };
+        let manner = Manner {
+            coding,
+            chroma,
+            pace: self.aims.pace,
+        };
+        let (file, score) = self.attempt(canvas, format, manner)?;
+        let weight = file.len() as u64;
+        let account = Account {
+            weight,
+            coding,
+            score,
+            verdict: None,
+            trail: vec![self.tried(canvas, manner, weight, score)],
+            fits: self.fits(weight),
+            flattened: false,
+            shrunk: None,
+        };
+        Ok(Piece { file, account })
+    }
+
+    /// A file, and its score.
+    fn attempt(
+        &self,
+        canvas: &Canvas<'_>,
+        format: Format,
+        manner: Manner,
+    ) -> Result<(Vec<u8>, f32), PieceError> {
+        let file = encode::encode(&canvas.raster, format, manner)?;
+        let file = encode::inscribe(file, format, &self.blocks)?;
+        let eye = canvas
+            .eye
+            .get_or_init(|| Eye::new(&canvas.raster, self.density));
+        let score = eye.score(&canvas.raster, format, &file);
+        let score = score.map_err(|source| PieceError::Unreadable { format, source })?;
+        Ok((file, score))
+    }
+
+    fn tried(&self, canvas: &Canvas<'_>, manner: Manner, weight: u64, score: f32) -> Attempt {
+        let Manner {
+            coding,
+            chroma,
+            pace,
+        } = manner;
+        let width = canvas.raster.size().width();
+        Attempt {
+            coding,
+            chroma,
+            pace,
+            weight,
+            score,
+            width,
+        }
+    }
+}
+
+impl Piece {
+    /// This piece, or another where that is better; the trail is that of both.
+    fn or(self, other: Piece, better: impl Fn(&Account, &Account) -> bool) -> Piece {
+        let trail = [&self.account.trail[..], &other.account.trail].concat();
+        let mut kept = match better(&self.account, &other.account) {
+            true => other,
+            false => self,
+        };
+        kept.account.trail = trail;
+        kept
+    }
+}
