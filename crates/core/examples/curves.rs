@@ -10,7 +10,7 @@ use kiln_core::decode::Allowance;
 use kiln_core::encode::{self, Chroma, Coding, Format, Manner, Pace};
 use kiln_core::pipeline::{self, Eye};
 use kiln_core::pixels::Raster;
-use kiln_core::plan::{CodingWish, Extent, Job, Original, Wish};
+use kiln_core::plan::{Extent, Job, Original, Wish};
 use kiln_core::source::{self, Nature};
 use rayon::prelude::*;
 
@@ -36,7 +36,7 @@ fn main() {
             return;
         };
         let nature = Nature::of(&raster);
-        let eye = Eye::new(&raster, 1.0).expect("a picture");
+        let eye = Eye::new(&raster, 1.0);
         let chromas = [Chroma::Halved, Chroma::Full];
         for (&format, chroma) in formats.iter().flat_map(|f| chromas.map(|c| (f, c))) {
             let dials = format.dials().expect("a dial");
@@ -52,7 +52,7 @@ fn main() {
                     },
                 );
                 let file = file.expect("a file");
-                let score = eye.score(format, &file).expect("a score");
+                let score = eye.score(&raster, format, &file).expect("a score");
                 (dial, file.len(), score)
             };
             let trials: Vec<_> = dials.step_by(step).map(trial).collect();
@@ -75,12 +75,11 @@ fn sized(path: &str, width: u32) -> Option<Raster> {
     let wish = Wish {
         extent: Extent::Widths(vec![width]),
         formats: vec![Format::Png],
-        coding: CodingWish::Usual,
         ..Wish::default()
     };
     let job = Job::new(original, &wish);
     let mut raster = None;
-    pipeline::fire(&bytes[..], &job, Allowance::default(), None, |_, piece| {
+    pipeline::fire(&bytes[..], &job, Allowance::default(), |_, piece| {
         let file = piece.expect("a piece").file;
         let size = job.placements[0].sizes[0].size;
         raster = kiln_core::decode::finished(source::Kind::Png, &file, size).ok();

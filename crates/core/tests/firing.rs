@@ -11,11 +11,10 @@ use jpeg_encoder::ColorType;
 use kiln_core::colour::ColourNote;
 use kiln_core::credits::Field;
 use kiln_core::decode::Allowance;
-use kiln_core::encode::{self, Coding, Format};
-use kiln_core::pipeline::{self, Piece, Score};
+use kiln_core::encode::{Coding, Format};
+use kiln_core::pipeline::{self, Piece};
 use kiln_core::pixels::{Channels, ColourWish, Gamut, Raster, Size};
 use kiln_core::plan::{CodingWish, Extent, Glob, Job, Original, Place, Plan, Site, Wish};
-use kiln_core::source::Nature;
 use other_eyes::read_back;
 
 const ALL: [Format; 4] = [Format::Jpeg, Format::Png, Format::WebP, Format::Avif];
@@ -38,14 +37,10 @@ fn job(file: &[u8], wish: &Wish) -> Job {
     Job::new(original, wish)
 }
 
-fn fired(
-    file: &[u8],
-    wish: &Wish,
-    score: Option<&Score<'_>>,
-) -> (Vec<(Format, Piece)>, Option<ColourNote>) {
+fn fired(file: &[u8], wish: &Wish) -> (Vec<(Format, Piece)>, Option<ColourNote>) {
     let job = job(file, wish);
     let mut pieces = Vec::new();
-    let note = pipeline::fire(file, &job, Allowance::default(), score, |planned, piece| {
+    let note = pipeline::fire(file, &job, Allowance::default(), |planned, piece| {
         let order = job.pieces().position(|(_, _, piece)| piece == planned);
         pieces.push((order, planned.format, piece.expect("a piece")));
         ControlFlow::Continue(())
@@ -59,7 +54,7 @@ fn fired(
 #[test]
 fn pieces_of_every_format_look_like_their_original() {
     let file = jpeg_with(&rgb(), ColorType::Rgb, |_| {});
-    for (format, piece) in fired(&file, &wish(&[], &ALL), None).0 {
+    for (format, piece) in fired(&file, &wish(&[], &ALL)).0 {
         let (width, height, channels, samples) = read_back(format, &piece.file);
         assert_eq!((width, height), (common::WIDTH, common::HEIGHT), "{format}");
         for (index, pixel) in samples.chunks_exact(channels).enumerate() {
@@ -110,7 +105,7 @@ fn every_orientation_gives_the_same_upright_piece() {
         writer.write_image_data(&samples).expect("pixels");
         writer.finish().expect("a PNG");
 
-        let (pieces, _) = fired(&file, &wish(&[], &[Format::Png]), None);
+        let (pieces, _) = fired(&file, &wish(&[], &[Format::Png]));
         let (width, height, _, found) = read_back(Format::Png, &pieces[0].1.file);
         assert_eq!((width, height), (w, h), "{number}");
         for (index, pixel) in found.chunks_exact(4).enumerate() {
@@ -122,10 +117,10 @@ fn every_orientation_gives_the_same_upright_piece() {
 
 #[test]
 fn transparency_is_kept_or_flattened_with_a_word() {
-    let (pieces, _) = fired(&common::png(), &wish(&[], &ALL), None);
+    let (pieces, _) = fired(&common::png(), &wish(&[], &ALL));
     for (format, piece) in pieces {
         let (_, _, channels, samples) = read_back(format, &piece.file);
-        assert_eq!(piece.flattened, format == Format::Jpeg, "{format}");
+        assert_eq!(piece.account.flattened, format == Format::Jpeg, "{format}");
         assert_eq!(
             channels,
             if format == Format::Jpeg { 3 } else { 4 },
@@ -142,39 +137,6 @@ fn transparency_is_kept_or_flattened_with_a_word() {
 }
 
 #[test]
-fn a_weight_is_kept_by_every_format_with_a_dial() {
-    let noise: Vec<u8> = (0..(common::WIDTH * common::HEIGHT * 3) as usize)
-        .map(|i| (i * i * 31 / 16) as u8)
-        .collect();
-    let file = common::png_with(png::ColorType::Rgb, png::BitDepth::Eight, &noise, |_| {});
-    for format in [Format::Jpeg, Format::WebP, Format::Avif] {
-        let free = fired(&file, &wish(&[], &[format]), None).0.remove(0).1;
-        let limit = free.file.len() as u64 * 2 / 3;
-        let bound = Wish {
-            max_weight: Some(limit),
-            ..wish(&[], &[format])
-        };
-        let piece = fired(&file, &bound, None).0.remove(0).1;
-        assert!(
-            piece.fits && piece.file.len() as u64 <= limit,
-            "{format}: {:?}",
-            piece.trail
-        );
-        let nothing = Wish {
-            max_weight: Some(10),
-            ..wish(&[], &[format])
-        };
-        let piece = fired(&file, &nothing, None).0.remove(0).1;
-        let lowest = *format.dials().expect("it has a dial").start();
-        assert_eq!(
-            (piece.fits, piece.coding),
-            (false, Coding::Dial(lowest)),
-            "{format}"
-        );
-    }
-}
-
-#[test]
 fn graphics_go_lossless_unless_that_breaks_the_weight() {
     let bars = common::each_pixel(|x, y| {
         if (x / 7 + y / 9) % 2 == 0 {
@@ -185,49 +147,41 @@ fn graphics_go_lossless_unless_that_breaks_the_weight() {
     })
     .concat();
     let file = common::png_with(png::ColorType::Rgb, png::BitDepth::Eight, &bars, |_| {});
-    let piece = fired(&file, &wish(&[], &[Format::WebP]), None)
-        .0
-        .remove(0)
-        .1;
-    assert_eq!(piece.coding, Coding::Lossless);
+    let piece = fired(&file, &wish(&[], &[Format::WebP])).0.remove(0).1;
+    assert_eq!(
+        (piece.account.coding, piece.account.score),
+        (Coding::Lossless, 100.0)
+    );
     let (_, _, _, samples) = read_back(Format::WebP, &piece.file);
     assert_eq!(samples, bars);
-    assert!(
-        piece
-            .trail
-            .iter()
-            .all(|(_, weight)| *weight >= piece.file.len() as u64)
-    );
+    let weight = piece.account.weight;
+    let trail = &piece.account.trail;
+    assert!(trail.iter().all(|attempt| attempt.weight >= weight));
     let bound = Wish {
         max_weight: Some(piece.file.len() as u64 - 1),
         ..wish(&[], &[Format::WebP])
     };
-    let piece = fired(&file, &bound, None).0.remove(0).1;
+    let piece = fired(&file, &bound).0.remove(0).1;
     assert!(
-        matches!(piece.coding, Coding::Dial(_)),
+        matches!(piece.account.coding, Coding::Dial(_)),
         "{:?}",
-        piece.coding
+        piece.account
     );
 }
 
 #[test]
-fn a_fixed_dial_is_used_once_and_a_score_is_passed_on() {
+fn a_fixed_dial_is_used_once() {
     let file = common::jpeg();
     let fixed = Wish {
         coding: CodingWish::Dial(33),
         ..wish(&[40, 20], &[Format::WebP, Format::Jpeg])
     };
-    let score = |raster: &Raster, _: Format, _: &[u8]| raster.size().width() as f32;
-    let (pieces, _) = fired(&file, &fixed, Some(&score));
-    let found: Vec<_> = pieces
-        .iter()
-        .map(|(_, p)| (p.coding, p.trail.len(), p.score))
-        .collect();
-    let (at_20, at_40) = (
-        (Coding::Dial(33), 1, Some(20.0)),
-        (Coding::Dial(33), 1, Some(40.0)),
-    );
-    assert_eq!(found, [at_20, at_20, at_40, at_40]);
+    let (pieces, _) = fired(&file, &fixed);
+    for (_, Piece { account, .. }) in &pieces {
+        let found = (account.coding, account.trail.len(), account.verdict);
+        assert_eq!(found, (Coding::Dial(33), 1, None));
+    }
+    assert_eq!(pieces.len(), 4);
 }
 
 #[test]
@@ -238,7 +192,7 @@ fn profiles_are_applied_and_said() {
     let p3 = jpeg_with(&rgb(), ColorType::Rgb, |e| {
         e.add_icc_profile(&profile).expect("short")
     });
-    let (pieces, note) = fired(&p3, &wish(&[], &[Format::Png]), None);
+    let (pieces, note) = fired(&p3, &wish(&[], &[Format::Png]));
     assert_eq!(note, Some(ColourNote::Converted));
     let (_, _, _, samples) = read_back(Format::Png, &pieces[0].1.file);
     // Reds grow stronger in the smaller space.
@@ -253,7 +207,7 @@ fn profiles_are_applied_and_said() {
         e.add_icc_profile(&profile[..200]).expect("short")
     });
     assert_eq!(
-        fired(&broken, &wish(&[], &[Format::Png]), None).1,
+        fired(&broken, &wish(&[], &[Format::Png])).1,
         Some(ColourNote::ProfileDropped)
     );
 }
@@ -282,7 +236,7 @@ fn the_smallest_and_the_longest_pictures_are_encoded() {
                     Format::Png => Coding::Lossless,
                     _ => Coding::Dial(60),
                 };
-                let file = encode::encode(&raster, format, coding, Nature::Photo).expect("a file");
+                let file = common::encoded(&raster, format, coding).expect("a file");
                 let (w, h, _, _) = read_back(format, &file);
                 assert_eq!((w, h), (width, height), "{format} {channels:?}");
             }
@@ -304,10 +258,10 @@ fn what_a_format_cannot_hold_is_refused_with_its_name() {
     let long = raster(16_384, 1, Channels::Rgb);
     let clear = raster(2, 2, Channels::Rgba);
     let cases = [
-        encode::encode(&long, Format::WebP, Coding::Dial(50), Nature::Photo),
-        encode::encode(&clear, Format::Jpeg, Coding::Dial(50), Nature::Photo),
-        encode::encode(&clear, Format::Avif, Coding::Lossless, Nature::Photo),
-        encode::encode(&clear, Format::Png, Coding::Dial(50), Nature::Photo),
+        common::encoded(&long, Format::WebP, Coding::Dial(50)),
+        common::encoded(&clear, Format::Jpeg, Coding::Dial(50)),
+        common::encoded(&clear, Format::Avif, Coding::Lossless),
+        common::encoded(&clear, Format::Png, Coding::Dial(50)),
     ];
     let lines = cases.map(|made| made.expect_err("refused").to_string());
     insta::assert_snapshot!(lines.join("\n"), @r"
@@ -322,26 +276,26 @@ fn what_a_format_cannot_hold_is_refused_with_its_name() {
 fn what_is_written_beside_the_pixels_counts_in_the_weight() {
     let file = common::jpeg();
     let mut wish = wish(&[], &[Format::Jpeg]);
-    let plain = fired(&file, &wish, None).0.remove(0).1;
+    let plain = fired(&file, &wish).0.remove(0).1;
     wish.credits
         .write
         .set(Field::Copyright, "© Tern Point Trust");
-    let inscribed = fired(&file, &wish, None).0.remove(0).1.file.len();
+    let inscribed = fired(&file, &wish).0.remove(0).1.file.len();
     assert!(inscribed > plain.file.len() + 300);
     wish.max_weight = Some(inscribed as u64 - 1);
-    let piece = fired(&file, &wish, None).0.remove(0).1;
-    assert!(piece.fits && piece.file.len() < inscribed);
-    assert_ne!(piece.coding, plain.coding, "it had to give way");
+    let piece = fired(&file, &wish).0.remove(0).1;
+    assert!(piece.account.fits && piece.file.len() < inscribed);
+    assert_ne!(
+        piece.account.coding, plain.account.coding,
+        "it had to give way"
+    );
 }
 
 /// Places that want the same size of an original share one raster, and each gets its own file.
 #[test]
 fn one_decode_serves_several_places() {
     let file = common::jpeg();
-    let alone = fired(&file, &wish(&[40], &[Format::Jpeg]), None)
-        .0
-        .remove(0)
-        .1;
+    let alone = fired(&file, &wish(&[40], &[Format::Jpeg])).0.remove(0).1;
     let budget = alone.file.len() as u64 - 1;
     let place = |name: &str, widths: &[u32], most: Option<u64>| Place {
         name: name.to_owned(),
@@ -366,7 +320,6 @@ fn one_decode_serves_several_places() {
         &file,
         &plan.jobs[0],
         Allowance::default(),
-        None,
         |planned, piece| {
             made.push((planned.name.clone(), piece.expect("a piece").file));
             ControlFlow::Continue(())
@@ -389,11 +342,11 @@ fn wide_colours_are_kept_where_asked() {
     let size = common::size();
     let raster = Raster::new(size, Channels::Rgb, rgb()).expect("whole rows");
     let raster = raster.in_gamut(Gamut::DisplayP3);
-    let file = encode::encode(&raster, Format::Png, Coding::Lossless, Nature::Photo);
+    let file = common::encoded(&raster, Format::Png, Coding::Lossless);
     let file = file.expect("a PNG");
     let mut wish = wish(&[], &ALL);
     wish.rendering.colour = ColourWish::Keep;
-    let (kept, note) = fired(&file, &wish, None);
+    let (kept, note) = fired(&file, &wish);
     assert_eq!(note, Some(ColourNote::Kept));
     let holds = |file: &[u8], mark: &[u8]| file.windows(mark.len()).any(|part| part == mark);
     for (format, piece) in &kept {
@@ -416,7 +369,7 @@ fn wide_colours_are_kept_where_asked() {
     let opaque: Vec<u8> = png(&kept).chunks(4).flat_map(|p| p[..3].to_vec()).collect();
     assert_eq!(opaque, rgb());
     wish.rendering.colour = ColourWish::Srgb;
-    let (converted, note) = fired(&file, &wish, None);
+    let (converted, note) = fired(&file, &wish);
     assert_eq!(note, Some(ColourNote::Converted));
     assert!(
         converted
@@ -426,7 +379,7 @@ fn wide_colours_are_kept_where_asked() {
     assert_ne!(png(&converted), png(&kept));
     // What is sRGB already has nothing to keep.
     wish.rendering.colour = ColourWish::Keep;
-    let (_, note) = fired(&common::png(), &wish, None);
+    let (_, note) = fired(&common::png(), &wish);
     assert_eq!(note, None);
 }
 
@@ -449,7 +402,7 @@ fn deep_slopes_are_dithered_and_shallow_ones_are_not() {
         let file = common::png_with(png::ColorType::Grayscale, depth, &samples.concat(), |_| {});
         let (_, _, _, samples) = read_back(
             Format::Png,
-            &fired(&file, &wish(&[], &[Format::Png]), None).0[0].1.file,
+            &fired(&file, &wish(&[], &[Format::Png])).0[0].1.file,
         );
         let row: Vec<u8> = samples
             .iter()

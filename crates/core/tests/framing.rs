@@ -7,13 +7,12 @@ mod other_eyes;
 use std::ops::ControlFlow;
 
 use kiln_core::decode::Allowance;
-use kiln_core::encode::{self, Coding, Format};
+use kiln_core::encode::{Coding, Format};
 use kiln_core::pipeline;
 use kiln_core::pixels::{
     Backdrop, Channels, Fit, Focus, Framing, KnockOut, Orientation, Raster, Size,
 };
 use kiln_core::plan::{Extent, Job, Original, Wish};
-use kiln_core::source::Nature;
 use other_eyes::read_back;
 
 const WIDTH: u32 = 90;
@@ -36,7 +35,7 @@ fn framed(
     extent: Extent,
     stored: Orientation,
 ) -> (u32, u32, Vec<u8>) {
-    let file = encode::encode(raster, Format::Png, Coding::Lossless, Nature::Photo).expect("a PNG");
+    let file = common::encoded(raster, Format::Png, Coding::Lossless).expect("a PNG");
     let wish = Wish {
         extent,
         framing,
@@ -48,7 +47,7 @@ fn framed(
     probe.orientation = stored;
     let job = Job::new(Original::new("x".into(), "x".into(), 9, probe), &wish);
     let mut made = None;
-    pipeline::fire(&file, &job, Allowance::default(), None, |_, piece| {
+    pipeline::fire(&file, &job, Allowance::default(), |_, piece| {
         made = Some(piece.expect("a piece").file);
         ControlFlow::Continue(())
     })
@@ -211,7 +210,7 @@ fn fired(file: &[u8], wish: &Wish) -> Vec<u8> {
     }
     let mut made = None;
     let job = Job::new(original, wish);
-    pipeline::fire(file, &job, Allowance::default(), None, |_, piece| {
+    pipeline::fire(file, &job, Allowance::default(), |_, piece| {
         made = Some(piece.expect("a piece").file);
         ControlFlow::Continue(())
     })
@@ -250,7 +249,7 @@ fn one_picture_in_four_containers_gives_one_piece() {
 /// A piece that is made through larger ones is the same whether those are made as well.
 #[test]
 fn what_else_is_made_does_not_change_a_piece() {
-    let file = encode::encode(&map(), Format::Png, Coding::Lossless, Nature::Photo).expect("a PNG");
+    let file = common::encoded(&map(), Format::Png, Coding::Lossless).expect("a PNG");
     let wish = Wish {
         extent: Extent::Widths(vec![10, 21, 43, 80]),
         formats: vec![Format::Png],
@@ -265,7 +264,7 @@ fn what_else_is_made_does_not_change_a_piece() {
     assert_eq!(through, [2, 1, 0, 0]);
     let made = |job: &Job| {
         let mut made = std::collections::BTreeMap::new();
-        pipeline::fire(&file, job, Allowance::default(), None, |planned, piece| {
+        pipeline::fire(&file, job, Allowance::default(), |planned, piece| {
             made.insert(planned.name.clone(), piece.expect("a piece").file);
             ControlFlow::Continue(())
         })
@@ -291,7 +290,7 @@ fn block(ground: [u8; 3]) -> Vec<u8> {
     );
     let raster = Raster::new(size(WIDTH, HEIGHT), Channels::Rgb, samples.collect());
     let raster = raster.expect("whole rows");
-    encode::encode(&raster, Format::Png, Coding::Lossless, Nature::Photo).expect("a PNG")
+    common::encoded(&raster, Format::Png, Coding::Lossless).expect("a PNG")
 }
 
 #[test]
@@ -365,7 +364,7 @@ fn a_background_that_is_not_plain_is_refused() {
         Original::new("x".into(), "x".into(), 9, common::probe(&file)),
         &wish,
     );
-    let refused = pipeline::fire(&file, &job, Allowance::default(), None, |_, _| {
+    let refused = pipeline::fire(&file, &job, Allowance::default(), |_, _| {
         ControlFlow::Continue(())
     });
     let refused = refused.expect_err("a busy border").to_string();

@@ -9,9 +9,9 @@ use common::{HEIGHT, WIDTH, exif, jpeg_with, png_chunk, rgb, rgba};
 use jpeg_encoder::{ColorType, Encoder, SamplingFactor};
 use kiln_core::colour;
 use kiln_core::credits::{Credits, Field, Inscription};
-use kiln_core::encode::{self, Coding, Format};
+use kiln_core::encode::{Coding, Format};
 use kiln_core::pixels::{Channels, Raster, Size};
-use kiln_core::source::{self, Delivery, Headers, Kind, Model, Nature, ProbeError};
+use kiln_core::source::{self, Delivery, Headers, Kind, Model, ProbeError};
 
 fn headers(file: &[u8]) -> Headers {
     source::headers(Cursor::new(file)).expect("readable headers")
@@ -108,7 +108,7 @@ fn an_avif_of_ours_is_measured() {
         let count = size.pixels() as usize * channels.count();
         let raster = Raster::new(size, channels, (0..count).map(|i| i as u8).collect());
         let raster = raster.expect("whole rows");
-        let file = encode::encode(&raster, Format::Avif, Coding::Dial(50), Nature::Photo);
+        let file = common::encoded(&raster, Format::Avif, Coding::Dial(50));
         let found = headers(&file.expect("an AVIF"));
         assert_eq!(
             (found.stored, found.alpha),

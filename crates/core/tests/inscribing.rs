@@ -9,7 +9,7 @@ use std::io::Cursor;
 use kiln_core::credits::{Credits, Field, Inscription};
 use kiln_core::encode::{self, Coding, Format};
 use kiln_core::pixels::{Channels, Raster};
-use kiln_core::source::{self, Nature};
+use kiln_core::source;
 use other_eyes::read_back;
 
 const ALL: [Format; 4] = [Format::Jpeg, Format::Png, Format::WebP, Format::Avif];
@@ -38,7 +38,7 @@ fn credits_are_written_into_every_format_and_leave_the_pixels_alone() {
             let coding = format
                 .dials()
                 .map_or(Coding::Lossless, |_| Coding::Dial(80));
-            let Ok(plain) = encode::encode(&raster, format, coding, Nature::Photo) else {
+            let Ok(plain) = common::encoded(&raster, format, coding) else {
                 assert_eq!((format, channels), (Format::Jpeg, Channels::Rgba));
                 continue;
             };
@@ -96,7 +96,7 @@ fn nothing_is_inscribed_into_what_is_not_understood() {
         let coding = format
             .dials()
             .map_or(Coding::Lossless, |_| Coding::Dial(80));
-        let file = encode::encode(&raster, format, coding, Nature::Photo).expect("a file");
+        let file = common::encoded(&raster, format, coding).expect("a file");
         for other in ALL.into_iter().filter(|other| *other != format) {
             let refused = encode::inscribe(file.clone(), other, &blocks);
             // A PNG's chunks are put behind any 33 bytes; that it is one is its encoder's word.

@@ -40,7 +40,7 @@ fn a_stored_picture_gives_the_pieces_of_its_bytes() {
             Input::Bytes(&file),
             Input::Stored(&Shelf(Some(file.clone()))),
         ] {
-            pipeline::fire(input, &job, Allowance::default(), None, |_, piece| {
+            pipeline::fire(input, &job, Allowance::default(), |_, piece| {
                 pieces.push(piece.expect("a piece").file);
                 ControlFlow::Continue(())
             })
@@ -48,7 +48,7 @@ fn a_stored_picture_gives_the_pieces_of_its_bytes() {
         }
         assert_eq!(pieces[0], pieces[1], "{name}");
         let lost = Input::Stored(&Shelf(None));
-        let fired = pipeline::fire(lost, &job, Allowance::default(), None, |_, _| {
+        let fired = pipeline::fire(lost, &job, Allowance::default(), |_, _| {
             ControlFlow::Continue(())
         });
         let error = fired.expect_err(name).to_string();

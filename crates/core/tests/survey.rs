@@ -11,7 +11,7 @@ use kiln_core::colour::ProfileFacts;
 use kiln_core::decode::Allowance;
 use kiln_core::encode::Format;
 use kiln_core::pipeline;
-use kiln_core::plan::{Extent, Job, Original, Wish};
+use kiln_core::plan::{CodingWish, Extent, Job, Original, Wish};
 use kiln_core::source::{self, Headers};
 use kiln_core::survey::{self, Content, Limits, Look, Subject, Wanted, findings};
 use png::{BitDepth, ColorType as PngColour};
@@ -20,6 +20,7 @@ fn look(file: &[u8], width: u32, format: Format) -> Look {
     let wanted = Wanted {
         width,
         format,
+        coding: CodingWish::default(),
         thumbnail: 40,
     };
     survey::look(file, &probe(file), Allowance::default(), wanted).expect("a sound picture")
@@ -55,7 +56,7 @@ fn fired(file: &[u8], width: u32, format: Format) -> u64 {
     };
     let job = Job::new(original, &wish);
     let mut weight = 0;
-    pipeline::fire(file, &job, Allowance::default(), None, |_, piece| {
+    pipeline::fire(file, &job, Allowance::default(), |_, piece| {
         weight = piece.expect("a piece").file.len() as u64;
         std::ops::ControlFlow::Continue(())
     })

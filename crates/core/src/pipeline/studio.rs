@@ -230,15 +230,18 @@ impl<'a> Studio<'a> {
             false => Chroma::Halved,
         };
         let mut lossy = self.search(canvas, format, chroma, wish)?;
-        if self.nature == Nature::Photo
-            && chroma == Chroma::Full
-            && lossy.account.score < FULL_CHROMA
-        {
-            // The weight keeps it from its look: halved chroma looks better for these bytes.
-            let halved = self.search(canvas, format, Chroma::Halved, wish)?;
-            lossy = lossy.or(halved, |old, new| {
-                new.fits >= old.fits && new.score > old.score
-            });
+        let other = match (chroma, lossy.account.verdict) {
+            _ if self.nature == Nature::Graphic => None,
+            // Coloured details that no dial can keep in halved chroma.
+            (Chroma::Halved, Some(Verdict::Short | Verdict::Over)) => Some(Chroma::Full),
+            // The weight keeps it from its look: halved, it looks better for these bytes.
+            (Chroma::Full, _) if lossy.account.score < FULL_CHROMA => Some(Chroma::Halved),
+            _ => None,
+        };
+        if let Some(chroma) = other {
+            let other = self.search(canvas, format, chroma, wish)?;
+            let rank = |account: &Account| (account.fits, account.score);
+            lossy = lossy.or(other, |old, new| rank(new) > rank(old));
         }
         let missed = !matches!(
             lossy.account.verdict,

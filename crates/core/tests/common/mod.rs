@@ -5,7 +5,8 @@ use std::io::{Cursor, Write};
 
 use jpeg_encoder::{ColorType, Encoder, SamplingFactor};
 use kiln_core::decode::{self, Allowance, Row};
-use kiln_core::pixels::Size;
+use kiln_core::encode::{self, Chroma, Coding, EncodeError, Format, Manner, Pace};
+use kiln_core::pixels::{Raster, Size};
 use kiln_core::source::{self, Probe};
 
 pub const WIDTH: u32 = 53;
@@ -423,4 +424,14 @@ impl Dice {
             .wrapping_add(1_442_695_040_888_963_407);
         ((self.0 >> 33) as usize) % sides.max(1)
     }
+}
+
+/// A finished file, with halved chroma where the format has that.
+pub fn encoded(raster: &Raster, format: Format, coding: Coding) -> Result<Vec<u8>, EncodeError> {
+    let manner = Manner {
+        coding,
+        chroma: Chroma::Halved,
+        pace: Pace::Steady,
+    };
+    encode::encode(raster, format, manner)
 }

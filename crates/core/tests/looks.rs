@@ -1,0 +1,235 @@
+//! Looks and weights: what is promised of a finished file is true of it.
+#![allow(missing_docs, clippy::expect_used, clippy::panic)]
+
+mod common;
+mod other_eyes;
+
+use std::ops::ControlFlow;
+
+use kiln_core::budget::Verdict;
+use kiln_core::decode::Allowance;
+use kiln_core::encode::{Coding, Format, Pace};
+use kiln_core::pipeline::{self, Account, Aims, Eye, Piece};
+use kiln_core::pixels::{Backdrop, Channels, Raster, Size};
+use kiln_core::plan::{CodingWish, Extent, Job, LOOKS, LookWish, Original, Wish};
+use kiln_sight::{Picture, Reference};
+use other_eyes::read_back;
+
+const LOSSY: [Format; 3] = [Format::Jpeg, Format::WebP, Format::Avif];
+
+const AIMS: Aims = Aims {
+    coding: CodingWish::Look(LookWish {
+        look: 75.0,
+        least: 50.0,
+        sharpest: false,
+        shrink_to_fit: false,
+    }),
+    max_weight: None,
+    pace: Pace::Quick,
+    backdrop: Backdrop::WHITE,
+};
+
+fn look(look: f32) -> CodingWish {
+    CodingWish::Look(LookWish {
+        look,
+        ..LookWish::default()
+    })
+}
+
+/// A picture with slopes, grain and edges.
+fn busy() -> Raster {
+    busy_of(160, 120)
+}
+
+fn busy_of(width: u32, height: u32) -> Raster {
+    let mut samples = Vec::new();
+    for y in 0..height {
+        for x in 0..width {
+            let grain = (x.wrapping_mul(7919) ^ y.wrapping_mul(104_729)) % 23;
+            let tone = (x + y / 2) % 200 + grain;
+            let dark = if (x / 40 + y / 30) % 2 == 0 { 0 } else { 60 };
+            samples.extend([tone - tone.min(dark), tone, 200 - y / 2].map(|s| s.min(255) as u8));
+        }
+    }
+    let size = Size::new(width, height).expect("a size");
+    Raster::new(size, Channels::Rgb, samples).expect("whole rows")
+}
+
+fn made(format: Format, aims: Aims) -> Piece {
+    pipeline::piece(&busy(), format, aims).expect("a piece")
+}
+
+#[test]
+fn every_look_is_reached_by_a_file_that_was_scored_as_others_see_it() {
+    let raster = busy();
+    let reference = Picture::rgb(160, 120, raster.samples()).map(Reference::new);
+    let reference = reference.expect("a picture");
+    for (name, wanted) in LOOKS {
+        for format in [Format::Jpeg, Format::WebP] {
+            let coding = look(wanted);
+            let Piece { file, account } = made(format, Aims { coding, ..AIMS });
+            assert!(account.score >= wanted, "{name} {format}: {account:?}");
+            let lossless = account.coding == Coding::Lossless;
+            assert!(
+                account.verdict == Some(Verdict::Met) || lossless,
+                "{name} {format}"
+            );
+            assert_eq!(account.weight, file.len() as u64);
+            let kept = (account.coding, account.weight, account.score);
+            let mut trail = account.trail.iter().map(|a| (a.coding, a.weight, a.score));
+            assert!(trail.any(|tried| tried == kept), "{name} {format}");
+            let (_, _, channels, samples) = read_back(format, &file);
+            let pixels = samples.chunks_exact(channels);
+            let rgb: Vec<u8> = pixels.flat_map(|p| [p[0], p[1], p[2]]).collect();
+            let seen = Picture::rgb(160, 120, &rgb).expect("a picture");
+            let again = reference.score(seen).expect("the same size");
+            // Decoders differ in how they spread halved chroma.
+            let off = (again - account.score).abs();
+            assert!(off < 2.5, "{name} {format}: {again} {account:?}");
+        }
+    }
+}
+
+#[test]
+fn what_is_exact_is_the_same_picture() {
+    for format in [Format::Png, Format::WebP] {
+        let coding = CodingWish::Exact;
+        let Piece { file, account } = made(format, Aims { coding, ..AIMS });
+        assert_eq!((account.coding, account.score), (Coding::Lossless, 100.0));
+        assert_eq!(account.trail.len(), 1);
+        let (_, _, channels, samples) = read_back(format, &file);
+        let pixels = samples
+            .chunks_exact(channels)
+            .flat_map(|p| [p[0], p[1], p[2]]);
+        assert!(pixels.eq(busy().samples().iter().copied()), "{format}");
+    }
+}
+
+#[test]
+fn a_weight_takes_the_best_that_fits_and_the_sharpest_fills_it() {
+    for format in [Format::Jpeg, Format::WebP] {
+        let free = made(format, AIMS).account;
+        let most = free.weight * 3 / 4;
+        let bound = made(
+            format,
+            Aims {
+                max_weight: Some(most),
+                ..AIMS
+            },
+        )
+        .account;
+        assert!(
+            bound.weight <= most && bound.score < 75.0,
+            "{format}: {bound:?}"
+        );
+        assert_eq!(bound.verdict, Some(Verdict::Bounded), "{format}");
+        let better = |a: &pipeline::Attempt| a.weight <= most && a.score > bound.score;
+        assert!(!bound.trail.iter().any(better), "{format}: {bound:?}");
+        let sharpest = CodingWish::Look(LookWish {
+            sharpest: true,
+            ..LookWish::default()
+        });
+        let most = free.weight * 3 / 2;
+        let aims = Aims {
+            coding: sharpest,
+            max_weight: Some(most),
+            ..AIMS
+        };
+        let sharp = made(format, aims).account;
+        assert!(
+            sharp.weight <= most && sharp.score > free.score + 2.0,
+            "{format}: {sharp:?}"
+        );
+    }
+}
+
+#[test]
+fn a_piece_is_shrunk_where_that_is_asked_for_and_nothing_else_fits() {
+    let bound = |shrink_to_fit| Aims {
+        max_weight: Some(900),
+        coding: CodingWish::Look(LookWish {
+            shrink_to_fit,
+            ..LookWish::default()
+        }),
+        ..AIMS
+    };
+    let account = made(Format::Jpeg, bound(false)).account;
+    assert_eq!(
+        (account.verdict, account.shrunk),
+        (Some(Verdict::Over), None)
+    );
+    assert!(account.score >= 50.0 && !account.fits);
+    let Piece { file, account } = made(Format::Jpeg, bound(true));
+    let shrunk = account.shrunk.expect("a smaller size");
+    let (width, height, ..) = read_back(Format::Jpeg, &file);
+    assert_eq!((width, height), (shrunk.width(), shrunk.height()));
+    assert!(
+        width < 160 && file.len() <= 900 && account.score >= 50.0,
+        "{account:?}"
+    );
+}
+
+/// The rule for dense screens: what counts is how a piece looks as large as it is displayed, but
+/// its own pixels may be worse by fifteen at most.
+#[test]
+fn denser_pieces_are_scored_as_they_are_seen_and_weigh_less() {
+    let busy = busy_of(400, 300);
+    let png = common::encoded(&busy, Format::Png, Coding::Lossless).expect("a PNG");
+    let at = |density: f64| -> Piece {
+        let wish = Wish {
+            extent: Extent::Widths(vec![(400.0 / density) as u32]),
+            densities: vec![density],
+            formats: vec![Format::Jpeg],
+            ..Wish::default()
+        };
+        let original = Original::new("x".into(), "x".into(), 9, common::probe(&png));
+        let mut made = None;
+        pipeline::fire(
+            &png,
+            &Job::new(original, &wish),
+            Allowance::default(),
+            |_, piece| {
+                made = piece.ok();
+                ControlFlow::Continue(())
+            },
+        )
+        .expect("a sound picture");
+        made.expect("a piece")
+    };
+    let (once, twice) = (at(1.0), at(2.0));
+    let score = |account: &Account| account.score;
+    assert!(score(&once.account) >= 75.0 && score(&twice.account) >= 75.0);
+    assert!(
+        twice.file.len() < once.file.len(),
+        "{:?} {:?}",
+        once.account,
+        twice.account
+    );
+    let own = Eye::new(&busy, 1.0).score(&busy, Format::Jpeg, &twice.file);
+    let own = own.expect("a JPEG");
+    assert!((60.0..75.0).contains(&own), "{own}");
+}
+
+#[test]
+fn transparent_pictures_are_scored_with_what_shows_through() {
+    let size = Size::new(64, 64).expect("a size");
+    let pixel = |i: u32| {
+        let (x, y) = (i % 64, i / 64);
+        [
+            (x * 4) as u8,
+            (y * 3) as u8,
+            120,
+            if x > 20 { 255 } else { (x * 12) as u8 },
+        ]
+    };
+    let samples = (0..64 * 64).flat_map(pixel).collect();
+    let raster = Raster::new(size, Channels::Rgba, samples).expect("whole rows");
+    for format in LOSSY {
+        let Piece { account, .. } = pipeline::piece(&raster, format, AIMS).expect("a piece");
+        assert_eq!(account.flattened, format == Format::Jpeg);
+        assert!(
+            account.score >= 75.0 && account.score <= 100.0,
+            "{format}: {account:?}"
+        );
+    }
+}
