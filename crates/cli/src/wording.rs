@@ -1,12 +1,16 @@
 //! Words and numbers between people and the program: values as typed, sizes as printed, names
 //! made safe for a terminal.
 
+mod looks;
+
 use std::str::FromStr;
 
-use kiln_core::encode::{Format, Pace};
+use kiln_core::encode::Format;
 use kiln_core::pixels::{Backdrop, Fit, NoFraming, Orientation};
-use kiln_core::plan::{LOOKS, Look, Pattern, PatternError};
+use kiln_core::plan::{Pattern, PatternError};
 use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
+
+pub use looks::{pace, parse_aim, parse_least_look, parse_look, parse_pace};
 
 /// The widest that can be asked for: far above any display, far below any format's trouble.
 const WIDEST: u32 = 65_535;
@@ -148,58 +152,6 @@ pub fn parse_quality(text: &str) -> Result<u8, String> {
         Ok(dial @ 0..=100) => Ok(dial),
         _ => Err("a quality is a whole number from 0 to 100".to_owned()),
     }
-}
-
-/// `--look`: a name, or a score.
-pub fn parse_look(text: &str) -> Result<Look, String> {
-    if text.trim() == "exact" {
-        return Ok(Look::Exact);
-    }
-    let says = "a look is plain, fine, crisp, faithful, exact, or a score from 0 to 100";
-    parse_least_look(text)
-        .map(Look::Score)
-        .map_err(|_| says.to_owned())
-}
-
-/// `--least-look`: a name but exact, or a score.
-pub fn parse_least_look(text: &str) -> Result<f32, String> {
-    let text = text.trim();
-    let named = LOOKS.iter().find(|(name, _)| *name == text);
-    match named.map_or_else(|| text.parse().ok(), |(_, score)| Some(*score)) {
-        Some(score) if (0.0..=100.0).contains(&score) => Ok(score),
-        _ => Err("it is plain, fine, crisp, faithful, or a score from 0 to 100".to_owned()),
-    }
-}
-
-/// `--aim`: whether it is the sharpest.
-pub fn parse_aim(text: &str) -> Result<bool, String> {
-    match text.trim() {
-        "lightest" => Ok(false),
-        "sharpest" => Ok(true),
-        _ => Err("an aim is lightest or sharpest".to_owned()),
-    }
-}
-
-/// The paces by their names.
-const PACES: [(&str, Pace); 3] = [
-    ("quick", Pace::Quick),
-    ("steady", Pace::Steady),
-    ("patient", Pace::Patient),
-];
-
-/// `--pace`: how much time a piece may cost.
-pub fn parse_pace(text: &str) -> Result<Pace, String> {
-    let pace = PACES.iter().find(|(name, _)| *name == text.trim());
-    let pace = pace.map(|(_, pace)| *pace);
-    pace.ok_or_else(|| "a pace is quick, steady or patient".to_owned())
-}
-
-/// A pace's name.
-pub fn pace(pace: Pace) -> &'static str {
-    PACES
-        .iter()
-        .find(|(_, known)| *known == pace)
-        .map_or("", |(name, _)| name)
 }
 
 /// A colour: white, black or `#rrggbb`.

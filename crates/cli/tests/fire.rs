@@ -201,21 +201,6 @@ fn what_cannot_keep_its_weight_is_made_and_named() {
 }
 
 #[test]
-fn encodes_and_dials_are_shown_when_asked() {
-    let scratch = Scratch::new();
-    scratch.put("sea.jpg", &photo(400, 300, 5));
-    let free = scratch.fires(&["fire", "sea.jpg", "-v"]);
-    assert!(free.contains("dial 80 · 1 encode"), "{free}");
-    let bound = scratch.fires(&["fire", "sea.jpg", "-v", "-m", "8KB"]);
-    assert!(
-        bound.contains(" encodes") && !bound.contains("dial 80"),
-        "{bound}"
-    );
-    let fixed = scratch.fires(&["fire", "sea.jpg", "-v", "-q", "35"]);
-    assert!(fixed.contains("dial 35 · 1 encode"), "{fixed}");
-}
-
-#[test]
 fn searching_leaves_out_what_it_should() {
     let scratch = Scratch::new();
     scratch.put("site/a.jpg", &photo(60, 40, 1));

@@ -52,7 +52,7 @@ fn a_second_run_makes_only_what_is_new() {
 
     // A changed setting redoes what it touches; a further format only that.
     assert_eq!(made(&fire(&["-f", "webp,jpeg"])).len(), 12);
-    assert_eq!(made(&fire(&["-m", "900"])).len(), 12);
+    assert_eq!(made(&fire(&["-l", "plain"])).len(), 12);
 }
 
 #[test]
@@ -201,7 +201,7 @@ fn names_with_a_digest_change_with_the_original_and_its_settings() {
         (first.len(), fire(&[])),
         ("a.123456.webp".len(), first.clone())
     );
-    let lighter = fire(&["-m", "300"]);
+    let lighter = fire(&["-l", "plain"]);
     scratch.put("photos/a.jpg", &photo(60, 40, 2));
     let changed = fire(&[]);
     assert!(first != lighter && first != changed && lighter != changed);

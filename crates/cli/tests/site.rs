@@ -171,7 +171,7 @@ outt = "x"
 [every]
 formats = ["webp", "jpg2"]
 densites = [1, 2]
-look = "fine"
+look = "fien"
 least-look = "exact"
 quality = 50
 max-weight = "1KB"

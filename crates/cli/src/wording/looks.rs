@@ -1,0 +1,56 @@
+//! Looks, aims and paces.
+
+use kiln_core::encode::Pace;
+use kiln_core::plan::{LOOKS, Look};
+
+/// `--look`: a name, or a score.
+pub fn parse_look(text: &str) -> Result<Look, String> {
+    if text.trim() == "exact" {
+        return Ok(Look::Exact);
+    }
+    let says = "a look is plain, fine, crisp, faithful, exact, or a score from 0 to 100";
+    parse_least_look(text)
+        .map(Look::Score)
+        .map_err(|_| says.to_owned())
+}
+
+/// `--least-look`: a name but exact, or a score.
+pub fn parse_least_look(text: &str) -> Result<f32, String> {
+    let text = text.trim();
+    let named = LOOKS.iter().find(|(name, _)| *name == text);
+    match named.map_or_else(|| text.parse().ok(), |(_, score)| Some(*score)) {
+        Some(score) if (0.0..=100.0).contains(&score) => Ok(score),
+        _ => Err("it is plain, fine, crisp, faithful, or a score from 0 to 100".to_owned()),
+    }
+}
+
+/// `--aim`: whether it is the sharpest.
+pub fn parse_aim(text: &str) -> Result<bool, String> {
+    match text.trim() {
+        "lightest" => Ok(false),
+        "sharpest" => Ok(true),
+        _ => Err("an aim is lightest or sharpest".to_owned()),
+    }
+}
+
+/// The paces by their names.
+const PACES: [(&str, Pace); 3] = [
+    ("quick", Pace::Quick),
+    ("steady", Pace::Steady),
+    ("patient", Pace::Patient),
+];
+
+/// `--pace`: how much time a piece may cost.
+pub fn parse_pace(text: &str) -> Result<Pace, String> {
+    let pace = PACES.iter().find(|(name, _)| *name == text.trim());
+    let pace = pace.map(|(_, pace)| *pace);
+    pace.ok_or_else(|| "a pace is quick, steady or patient".to_owned())
+}
+
+/// A pace's name.
+pub fn pace(pace: Pace) -> &'static str {
+    PACES
+        .iter()
+        .find(|(_, known)| *known == pace)
+        .map_or("", |(name, _)| name)
+}
