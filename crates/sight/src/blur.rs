@@ -78,3 +78,38 @@ impl Swing {
         given
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// The weights of the filter that the recursion computes, from its middle outwards.
+    const TAPS: [f32; 5] = [
+        0.264_621_1,
+        0.212_928_6,
+        0.109_335_37,
+        0.036_011_115,
+        0.009_414_368,
+    ];
+
+    /// What a single 1 becomes, by steps of either kind.
+    fn response(step: impl Fn(&mut Swing, &Lanes, &Lanes) -> Lanes) -> Vec<f32> {
+        let light = |x: usize| [if x == SPAN + 20 { 1.0 } else { 0.0 }; LANES];
+        let mut swing = Swing::default();
+        let given = (0..60).map(|x| step(&mut swing, &light(x + SPAN), &light(x)));
+        given.map(|lanes| lanes[LANES - 1]).collect()
+    }
+
+    #[test]
+    fn both_steps_come_to_a_gaussian_nine_samples_wide() {
+        for found in [response(Swing::down), response(Swing::along)] {
+            for (x, found) in found.iter().enumerate() {
+                let far = x.abs_diff(20 + AHEAD);
+                let wanted = TAPS.get(far).copied().unwrap_or(0.0);
+                assert!((found - wanted).abs() < 1e-6, "{far}: {found} {wanted}");
+            }
+            let sum: f32 = found.iter().sum();
+            assert!((sum - 1.0).abs() < 1e-5, "{sum}");
+        }
+    }
+}

@@ -79,3 +79,30 @@ pub(super) fn curve(
         easier: easier.clamp(-2.5, 2.5),
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::pixels::{Channels, Size};
+
+    fn raster(pixel: impl Fn(u32, u32) -> [u8; 3]) -> Raster {
+        let size = Size::new(64, 64).expect("a size");
+        let samples = (0..64 * 64).flat_map(|i| pixel(i % 64, i / 64)).collect();
+        Raster::new(size, Channels::Rgb, samples).expect("whole rows")
+    }
+
+    #[test]
+    fn features_tell_calm_from_busy_and_grain_from_edges() {
+        let calm = features(&raster(|_, _| [90, 120, 60]));
+        assert_eq!(calm, [0.0, 0.0, 0.0, 0.0, 12.0]);
+        let grain = features(&raster(|x, y| [100 + ((x * 7 + y * 3) % 3) as u8; 3]));
+        let edges = features(&raster(|x, y| [((x + y) % 2 * 200) as u8; 3]));
+        assert!(grain[2] > 0.9 && grain[3] == 0.0, "{grain:?}");
+        assert!(edges[3] > 0.9 && edges[2] == 0.0, "{edges:?}");
+        let coloured = features(&raster(|x, _| [(x % 2 * 80) as u8, 90, 90]));
+        assert!(coloured[1] > edges[1], "{coloured:?}");
+        // A single row or column has no neighbours on two sides, and is calm.
+        let line = Raster::new(Size::new(1, 9).expect("a size"), Channels::Rgb, vec![7; 27]);
+        assert_eq!(features(&line.expect("whole rows"))[0], 0.0);
+    }
+}
