@@ -18,14 +18,9 @@ pub enum Failure {
         "{out}: the originals in {originals} are inside the out folder; choose another with --out"
     )]
     OutHoldsOriginals { out: PathBuf, originals: PathBuf },
-    #[error("{0}a quality sets a dial, and PNG has none; leave out one of the two")]
-    DialOfPng(String),
+    /// Settings of one place, or of all, that cannot hold together.
     #[error("{place}{says}")]
-    Unreachable { place: String, says: &'static str },
-    #[error("{0}JPEG has no transparency for the backdrop; name a colour, or leave out jpeg")]
-    TransparentJpeg(String),
-    #[error("{0}knock-out-holes goes with knock-out; say both, or leave it out")]
-    HolesOfNothing(String),
+    Contradiction { place: String, says: &'static str },
     #[error("no pictures are named; name some, or make a kiln file with kiln init")]
     NoPaths,
     #[error(
@@ -92,10 +87,7 @@ impl Failure {
         match self {
             Failure::NoSuchPath(_)
             | Failure::OutHoldsOriginals { .. }
-            | Failure::DialOfPng(_)
-            | Failure::Unreachable { .. }
-            | Failure::TransparentJpeg(_)
-            | Failure::HolesOfNothing(_)
+            | Failure::Contradiction { .. }
             | Failure::NoPaths
             | Failure::NoOriginals(_)
             | Failure::NoKilnFile { .. }

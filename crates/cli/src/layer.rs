@@ -180,16 +180,16 @@ impl Layer {
 
     /// How good it shall look, where no dial says so.
     fn coding(&self) -> CodingWish {
-        let usual = LookWish::default();
-        match given(&self.look, Look::Score(usual.look)) {
-            Look::Exact => CodingWish::Exact,
-            Look::Score(look) => CodingWish::Look(LookWish {
-                look,
+        let look = self.look.as_ref().map(|given| given.value);
+        match look.map_or(CodingWish::default(), CodingWish::from) {
+            CodingWish::Look(usual) => CodingWish::Look(LookWish {
                 // Only one that is asked for may lie above the look, and is refused then.
-                least: given(&self.least_look, usual.least.min(look)),
+                least: given(&self.least_look, usual.least),
                 sharpest: given(&self.sharpest, usual.sharpest),
                 shrink_to_fit: given(&self.shrink_to_fit, usual.shrink_to_fit),
+                ..usual
             }),
+            exact => exact,
         }
     }
 

@@ -6,7 +6,7 @@ use std::thread;
 use kiln_core::decode::Allowance;
 use kiln_core::encode::Format;
 use kiln_core::pixels::Backdrop;
-use kiln_core::plan::{CodingWish, CreditsWish, Extent, Look, LookWish, Place, Site, Wish};
+use kiln_core::plan::{CodingWish, CreditsWish, Extent, Place, Site, Wish};
 use kiln_core::survey::Limits;
 use strsim::jaro_winkler;
 
@@ -168,21 +168,9 @@ fn sites(typed: &FireArgs, file: Option<&SiteFile>) -> Result<(Site, ToldPlaces)
     let base = file.map_or(Layer::default(), |file| file.every.clone());
     let mut settle = |label: &str, layer: Layer| {
         let wish = layer.wish(&credits);
-        let place = || file.map_or(String::new(), |_| format!("{label}: "));
-        if matches!(wish.coding, CodingWish::Dial(_)) && wish.formats.contains(&Format::Png) {
-            return Err(Failure::DialOfPng(place()));
-        }
-        if let Some(says) = unreachable(&wish) {
-            return Err(Failure::Unreachable {
-                place: place(),
-                says,
-            });
-        }
-        if wish.backdrop == Backdrop::Transparent && wish.formats.contains(&Format::Jpeg) {
-            return Err(Failure::TransparentJpeg(place()));
-        }
-        if layer.knock_out.is_none() && layer.knock_out_holes.is_some() {
-            return Err(Failure::HolesOfNothing(place()));
+        if let Some(says) = contradiction(&wish, &layer) {
+            let place = file.map_or(String::new(), |_| format!("{label}: "));
+            return Err(Failure::Contradiction { place, says });
         }
         told.push((label.to_owned(), layer.told(&wish)));
         Ok(wish)
@@ -214,10 +202,13 @@ fn sites(typed: &FireArgs, file: Option<&SiteFile>) -> Result<(Site, ToldPlaces)
     Ok((site, told))
 }
 
-/// Why budgets cannot be kept as they are.
-fn unreachable(wish: &Wish) -> Option<&'static str> {
+/// What cannot hold together in the settings of a place.
+fn contradiction(wish: &Wish, layer: &Layer) -> Option<&'static str> {
     let lossy = |format: &Format| matches!(format, Format::Jpeg | Format::Avif);
     match (wish.coding, wish.max_weight) {
+        (CodingWish::Dial(_), _) if wish.formats.contains(&Format::Png) => {
+            Some("a quality sets a dial, and PNG has none; leave out one of the two")
+        }
         (CodingWish::Exact, _) if wish.formats.iter().any(lossy) => Some(
             "nothing is exact in JPEG and AVIF, which are coded with loss; name a look below, or png or webp",
         ),
@@ -229,6 +220,12 @@ fn unreachable(wish: &Wish) -> Option<&'static str> {
         ),
         (CodingWish::Look(look), None) if look.shrink_to_fit => {
             Some("shrink-to-fit goes with a max-weight; add it, or leave it out")
+        }
+        _ if wish.backdrop == Backdrop::Transparent && wish.formats.contains(&Format::Jpeg) => {
+            Some("JPEG has no transparency for the backdrop; name a colour, or leave out jpeg")
+        }
+        _ if layer.knock_out.is_none() && layer.knock_out_holes.is_some() => {
+            Some("knock-out-holes goes with knock-out; say both, or leave it out")
         }
         _ => None,
     }
@@ -367,13 +364,7 @@ impl SurveySettings {
                 max_weight: typed.max_weight,
             },
             format: typed.format,
-            coding: match typed.look {
-                Look::Exact => CodingWish::Exact,
-                Look::Score(look) => CodingWish::Look(LookWish {
-                    look,
-                    ..LookWish::default()
-                }),
-            },
+            coding: typed.look.into(),
             order: typed.sort,
             over: typed.over.unwrap_or(0),
             top: typed.top.unwrap_or(usize::MAX),

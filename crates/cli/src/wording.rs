@@ -71,18 +71,20 @@ pub const MIRRORS: [(&str, Orientation); 2] = [
     ("vertical", Orientation::Flipped),
 ];
 
+/// The value of a name in a table.
+fn named<T: Copy>(table: &[(&str, T)], text: &str) -> Option<T> {
+    let known = table.iter().find(|(name, _)| *name == text.trim());
+    known.map(|(_, value)| *value)
+}
+
 /// `turn`: degrees.
 pub fn parse_turn(text: &str) -> Result<Orientation, String> {
-    let turn = TURNS.iter().find(|(degrees, _)| *degrees == text.trim());
-    let turn = turn.map(|(_, turn)| *turn);
-    turn.ok_or_else(|| "a turn is 0, 90, 180 or 270 degrees clockwise".to_owned())
+    named(&TURNS, text).ok_or_else(|| "a turn is 0, 90, 180 or 270 degrees clockwise".to_owned())
 }
 
 /// `mirror`: sides.
 pub fn parse_mirror(text: &str) -> Result<Orientation, String> {
-    let mirror = MIRRORS.iter().find(|(sides, _)| *sides == text.trim());
-    let mirror = mirror.map(|(_, mirror)| *mirror);
-    mirror.ok_or_else(|| {
+    named(&MIRRORS, text).ok_or_else(|| {
         "a mirror is horizontal (left and right change places) or vertical".to_owned()
     })
 }

@@ -107,7 +107,7 @@ fn what_is_exact_is_the_same_picture() {
 
 #[test]
 fn a_weight_takes_the_best_that_fits_and_the_sharpest_fills_it() {
-    for format in [Format::Jpeg, Format::WebP] {
+    for format in LOSSY {
         let free = made(format, AIMS).account;
         let most = free.weight * 3 / 4;
         let bound = made(
@@ -125,6 +125,16 @@ fn a_weight_takes_the_best_that_fits_and_the_sharpest_fills_it() {
         assert_eq!(bound.verdict, Some(Verdict::Bounded), "{format}");
         let better = |a: &pipeline::Attempt| a.weight <= most && a.score > bound.score;
         assert!(!bound.trail.iter().any(better), "{format}: {bound:?}");
+        let nothing = Aims {
+            max_weight: Some(10),
+            ..AIMS
+        };
+        let over = made(format, nothing).account;
+        assert_eq!(
+            (over.verdict, over.fits),
+            (Some(Verdict::Over), false),
+            "{format}"
+        );
         let sharpest = CodingWish::Look(LookWish {
             sharpest: true,
             ..LookWish::default()

@@ -78,7 +78,7 @@ struct Comparison<'a> {
     /// before and after.
     pairs: Vec<[Lanes; 2]>,
     columns: Vec<Columns>,
-    /// Rows of the candidate so far, and rows that were blurred.
+    /// Rows that were gathered so far, and rows that were blurred.
     pushed: usize,
     blurred: usize,
     /// Sums by lanes: of each kind of error and of its fourth power.
@@ -121,36 +121,40 @@ impl Comparison<'_> {
                 pair[1][half..half + 4].copy_from_slice(candidate);
             }
         }
-        self.pushed += 1;
-        let all = self.pushed == self.scale.height;
-        if self.pushed == self.blurred + BAND {
-            self.compare(arch, BAND, cells.as_deref_mut());
-        }
-        if all {
+        self.entered(arch, cells.as_deref_mut());
+        if self.pushed == self.scale.height {
             // The blur runs ahead: at the end over rows of zeros.
-            let end = self.scale.height + AHEAD;
-            while self.blurred < end {
-                for y in self.pushed..(self.blurred + BAND).max(self.pushed) {
-                    let half = y % 2 * (LANES / 2);
-                    for [reference, candidate] in pair(&mut self.pairs, y, self.scale.width) {
-                        reference[half..half + 4].fill(0.0);
-                        candidate[half..half + 4].fill(0.0);
-                    }
+            for y in self.scale.height..self.scale.height + AHEAD {
+                let half = y % 2 * (LANES / 2);
+                for [reference, candidate] in pair(&mut self.pairs, y, self.scale.width) {
+                    reference[half..half + 4].fill(0.0);
+                    candidate[half..half + 4].fill(0.0);
                 }
-                let rows = (end - self.blurred).min(BAND);
-                self.compare(arch, rows, cells.as_deref_mut());
+                self.entered(arch, cells.as_deref_mut());
+            }
+            if self.pushed > self.blurred {
+                self.compare(arch, cells);
             }
         }
     }
 
-    fn compare(&mut self, arch: Arch, rows: usize, cells: Option<&mut Grid>) {
+    /// Counts a row that was gathered; with the last of its band, that is compared.
+    fn entered(&mut self, arch: Arch, cells: Option<&mut Grid>) {
+        self.pushed += 1;
+        if self.pushed == self.blurred + BAND {
+            self.compare(arch, cells);
+        }
+    }
+
+    /// Compares the rows that are gathered.
+    fn compare(&mut self, arch: Arch, cells: Option<&mut Grid>) {
+        let rows = self.pushed - self.blurred;
         arch.dispatch(Band {
             rows,
             comparison: self,
             cells,
         });
         self.blurred += rows;
-        self.pushed = self.pushed.max(self.blurred);
     }
 
     /// The sums by component.

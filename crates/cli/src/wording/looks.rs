@@ -3,6 +3,8 @@
 use kiln_core::encode::Pace;
 use kiln_core::plan::{LOOKS, Look};
 
+use super::named;
+
 /// `--look`: a name, or a score.
 pub fn parse_look(text: &str) -> Result<Look, String> {
     if text.trim() == "exact" {
@@ -16,9 +18,7 @@ pub fn parse_look(text: &str) -> Result<Look, String> {
 
 /// `--least-look`: a name but exact, or a score.
 pub fn parse_least_look(text: &str) -> Result<f32, String> {
-    let text = text.trim();
-    let named = LOOKS.iter().find(|(name, _)| *name == text);
-    match named.map_or_else(|| text.parse().ok(), |(_, score)| Some(*score)) {
+    match named(&LOOKS, text).or_else(|| text.trim().parse().ok()) {
         Some(score) if (0.0..=100.0).contains(&score) => Ok(score),
         _ => Err("it is plain, fine, crisp, faithful, or a score from 0 to 100".to_owned()),
     }
@@ -42,9 +42,7 @@ const PACES: [(&str, Pace); 3] = [
 
 /// `--pace`: how much time a piece may cost.
 pub fn parse_pace(text: &str) -> Result<Pace, String> {
-    let pace = PACES.iter().find(|(name, _)| *name == text.trim());
-    let pace = pace.map(|(_, pace)| *pace);
-    pace.ok_or_else(|| "a pace is quick, steady or patient".to_owned())
+    named(&PACES, text).ok_or_else(|| "a pace is quick, steady or patient".to_owned())
 }
 
 /// A pace's name.

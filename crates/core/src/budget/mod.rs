@@ -185,18 +185,14 @@ impl<E, A: FnMut(u8) -> Result<Trial, E>> Hunt<'_, A> {
         }
     }
 
-    /// The trial at a dial, made where there is none yet; its index.
-    fn at(&mut self, dial: u8) -> Result<usize, E> {
-        let place = self.trials.partition_point(|trial| trial.dial < dial);
-        if self
-            .trials
-            .get(place)
-            .is_none_or(|trial| trial.dial != dial)
-        {
+    /// Tries a dial, where that was not done yet.
+    fn at(&mut self, dial: u8) -> Result<(), E> {
+        let found = self.trials.binary_search_by_key(&dial, |trial| trial.dial);
+        if let Err(place) = found {
             let trial = (self.attempt)(dial)?;
             self.trials.insert(place, trial);
         }
-        Ok(place)
+        Ok(())
     }
 
     /// Tries dials until the lowest that reaches a look is known, or none does; ends with `false`
@@ -299,7 +295,7 @@ impl<E, A: FnMut(u8) -> Result<Trial, E>> Hunt<'_, A> {
         let over = self.trials.iter().find(|trial| trial.weight() > most);
         let near = over.filter(|over| over.weight() as f64 <= most as f64 * 1.01);
         match near.map(|over| over.dial).filter(|&dial| dial < self.high) {
-            Some(dial) => self.at(dial + 1).map(|_| ()),
+            Some(dial) => self.at(dial + 1),
             None => Ok(()),
         }
     }

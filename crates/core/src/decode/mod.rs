@@ -18,7 +18,7 @@ use thiserror::Error;
 pub use finished::finished;
 pub use input::{Input, Stored, Stream};
 
-use crate::pixels::Size;
+use crate::pixels::{Channels, Raster, Size};
 use crate::source::{Delivery, Kind, Probe};
 
 /// The most that one picture may ask for.
@@ -91,6 +91,21 @@ pub struct Form {
     pub ink: Ink,
     /// The ICC profile that the file carries, as its bytes.
     pub icc: Option<Vec<u8>>,
+}
+
+impl Form {
+    /// That of the rows of a raster. Its samples are in its gamut already: with no profile they
+    /// are taken as they are.
+    pub fn of(raster: &Raster) -> Form {
+        Form {
+            size: raster.size(),
+            ink: match raster.channels() {
+                Channels::Rgb => Ink::Rgb,
+                Channels::Rgba => Ink::Rgba,
+            },
+            icc: None,
+        }
+    }
 }
 
 /// One row of samples, `size.width × ink.count` of them.

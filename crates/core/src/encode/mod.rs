@@ -71,17 +71,6 @@ impl Format {
             Format::Png => None,
         }
     }
-
-    /// The dial that is set when nothing is asked for: about equally good in all formats, a
-    /// picture in which most people see no loss at its own size.
-    pub fn usual_dial(self) -> u8 {
-        match self {
-            Format::Jpeg => 80,
-            Format::WebP => 80,
-            Format::Avif => 68,
-            Format::Png => 100,
-        }
-    }
 }
 
 impl std::fmt::Display for Format {

@@ -5,10 +5,9 @@ use std::iter::repeat_n;
 
 use super::FireError;
 use crate::colour::{self, ColourNote, Working};
-use crate::decode::{self, Allowance, DecodeError, Form, Ink, Input, Row, Rows};
+use crate::decode::{self, Allowance, DecodeError, Form, Input, Row, Rows};
 use crate::pixels::{
-    Area, Backdrop, Channels, Fit, Focus, Framing, Gamut, KnockOut, Orientation, Raster, Rendering,
-    Size,
+    Area, Backdrop, Fit, Focus, Framing, Gamut, KnockOut, Orientation, Raster, Rendering, Size,
 };
 use crate::plan::{Job, Original, Placement, PlannedSize};
 use crate::size::knock_out::knock_out;
@@ -374,15 +373,7 @@ fn cut_out<'a>(
     let whole = sizer.finish().ok_or(FireError::RowsMissing)?;
     let colour = wish.colour.map(|colour| colour::in_gamut(colour, gamut));
     let raster = knock_out(whole.in_gamut(gamut), KnockOut { colour, ..wish })?;
-    let form = Form {
-        size,
-        ink: match raster.channels() {
-            Channels::Rgb => Ink::Rgb,
-            Channels::Rgba => Ink::Rgba,
-        },
-        icc: None,
-    };
-    // The samples are in the gamut already: with no profile they are taken as they are.
+    let form = Form::of(&raster);
     let (working, _) = Working::new(&form, gamut);
     Ok((
         Box::new(RasterRows {

@@ -2,11 +2,10 @@
 
 use kiln_sight::{Picture, Primaries, Reference};
 
-use crate::colour::Working;
-use crate::decode::{self, DecodeError, Form, Ink};
+use crate::decode::{self, DecodeError, Form};
 use crate::encode::Format;
 use crate::pixels::{Channels, Gamut, Kernel, Raster, Size};
-use crate::size::Sizer;
+use crate::size;
 use crate::source::Kind;
 
 /// What is added to the score of a piece's own pixels where it is shown at a density above 1:
@@ -49,25 +48,39 @@ impl Eye {
     /// picture is seen reduced, so both sides are reduced alike; but its own pixels may not fall
     /// far below.
     pub fn score(&self, raster: &Raster, format: Format, file: &[u8]) -> Result<f32, DecodeError> {
-        let kind = match format {
-            Format::Jpeg => Kind::Jpeg,
-            Format::Png => Kind::Png,
-            Format::WebP => Kind::WebP,
-            Format::Avif => Kind::Avif,
-        };
-        let finished = decode::finished(kind, file, raster.size())?.in_gamut(raster.gamut());
-        if finished == *raster {
-            return Ok(100.0);
-        }
-        let own = compare(self.own.as_ref(), Some(&finished));
-        Ok(match &self.shown {
+        score(raster, format, file, || self)
+    }
+
+    fn compare(&self, finished: &Raster) -> f32 {
+        let own = compare(self.own.as_ref(), Some(finished));
+        match &self.shown {
             None => own,
             Some((size, shown)) => {
-                let small = reduced(&finished, *size);
+                let small = reduced(finished, *size);
                 compare(shown.as_ref(), small.as_ref()).min(own + ZOOMED)
             }
-        })
+        }
     }
+}
+
+/// The score of a file, by an eye that is prepared only where the file is not the same picture.
+pub(super) fn score<'a>(
+    raster: &Raster,
+    format: Format,
+    file: &[u8],
+    eye: impl FnOnce() -> &'a Eye,
+) -> Result<f32, DecodeError> {
+    let kind = match format {
+        Format::Jpeg => Kind::Jpeg,
+        Format::Png => Kind::Png,
+        Format::WebP => Kind::WebP,
+        Format::Avif => Kind::Avif,
+    };
+    let finished = decode::finished(kind, file, raster.size())?.in_gamut(raster.gamut());
+    Ok(match finished == *raster {
+        true => 100.0,
+        false => eye().compare(&finished),
+    })
 }
 
 /// The score of a raster of the reference's size: then there is one.
@@ -101,21 +114,6 @@ fn reference(raster: &Raster) -> Option<Reference> {
 
 /// A raster as large as it is displayed.
 pub(super) fn reduced(raster: &Raster, size: Size) -> Option<Raster> {
-    let ink = match raster.channels() {
-        Channels::Rgb => Ink::Rgb,
-        Channels::Rgba => Ink::Rgba,
-    };
-    let form = Form {
-        size: raster.size(),
-        ink,
-        icc: None,
-    };
-    let (mut working, _) = Working::new(&form, raster.gamut());
-    let mut sizer = Sizer::new(form.size, size, working.channels(), Kernel::Even);
-    let mut light = Vec::new();
-    for row in raster.rows() {
-        working.row(decode::Row::Eight(row), &mut light);
-        sizer.push(&light, false);
-    }
-    sizer.finish().map(|small| small.in_gamut(raster.gamut()))
+    let (form, gamut) = (Form::of(raster), raster.gamut());
+    size::sized(&form, raster.samples(), gamut, size, Kernel::Even)
 }

@@ -272,7 +272,7 @@ impl<'a> Studio<'a> {
         let slow = format == Format::Avif;
         let light = budget::Wish {
             look: wish.look,
-            least: wish.least.min(wish.look),
+            least: wish.least,
             max_weight: None,
             sharpest: false,
             trials: if slow { SLOW_TRIALS } else { usize::MAX },
@@ -303,22 +303,30 @@ impl<'a> Studio<'a> {
             ..light
         };
         let Outcome { kept, verdict } = run(budgets, &curve, self.aims.pace)?;
+        let coding = Coding::Dial(kept.dial);
+        Ok(self.piece(kept.file, coding, kept.score, Some(verdict), trail))
+    }
+
+    fn piece(
+        &self,
+        file: Vec<u8>,
+        coding: Coding,
+        score: f32,
+        verdict: Option<Verdict>,
+        trail: Vec<Attempt>,
+    ) -> Piece {
+        let weight = file.len() as u64;
         let account = Account {
-            weight: kept.weight(),
-            coding: Coding::Dial(kept.dial),
-            score: kept.score,
-            verdict: Some(verdict),
+            weight,
+            coding,
+            score,
+            verdict,
             trail,
-            fits: self.fits(kept.weight()),
+            fits: self.aims.max_weight.is_none_or(|most| weight <= most),
             flattened: false,
             shrunk: None,
         };
-        let file = kept.file;
-        Ok(Piece { file, account })
-    }
-
-    fn fits(&self, weight: u64) -> bool {
-        self.aims.max_weight.is_none_or(|most| weight <= most)
+        Piece { file, account }
     }
 
     fn lossless(&self, canvas: &Canvas<'_>, format: Format) -> Result<Piece, PieceError> {
@@ -349,18 +357,8 @@ impl<'a> Studio<'a> {
             pace: self.aims.pace,
         };
         let (file, score) = self.attempt(canvas, format, manner)?;
-        let weight = file.len() as u64;
-        let account = Account {
-            weight,
-            coding,
-            score,
-            verdict: None,
-            trail: vec![self.tried(canvas, manner, weight, score)],
-            fits: self.fits(weight),
-            flattened: false,
-            shrunk: None,
-        };
-        Ok(Piece { file, account })
+        let trail = vec![self.tried(canvas, manner, file.len() as u64, score)];
+        Ok(self.piece(file, coding, score, None, trail))
     }
 
     /// A file, and its score.
@@ -372,10 +370,12 @@ impl<'a> Studio<'a> {
     ) -> Result<(Vec<u8>, f32), PieceError> {
         let file = encode::encode(&canvas.raster, format, manner)?;
         let file = encode::inscribe(file, format, &self.blocks)?;
-        let eye = canvas
-            .eye
-            .get_or_init(|| Eye::new(&canvas.raster, self.density));
-        let score = eye.score(&canvas.raster, format, &file);
+        let eye = || {
+            canvas
+                .eye
+                .get_or_init(|| Eye::new(&canvas.raster, self.density))
+        };
+        let score = eye::score(&canvas.raster, format, &file, eye);
         let score = score.map_err(|source| PieceError::Unreadable { format, source })?;
         Ok((file, score))
     }

@@ -44,14 +44,30 @@ pub struct LookWish {
     pub shrink_to_fit: bool,
 }
 
-impl Default for LookWish {
-    /// Fine, down to 50.
-    fn default() -> Self {
+impl LookWish {
+    /// What goes with a look where nothing else is asked for: down to 50, or to itself.
+    pub fn of(look: f32) -> LookWish {
         LookWish {
-            look: 75.0,
-            least: 50.0,
+            look,
+            least: look.min(50.0),
             sharpest: false,
             shrink_to_fit: false,
+        }
+    }
+}
+
+impl Default for LookWish {
+    /// Fine.
+    fn default() -> Self {
+        LookWish::of(75.0)
+    }
+}
+
+impl From<Look> for CodingWish {
+    fn from(look: Look) -> CodingWish {
+        match look {
+            Look::Exact => CodingWish::Exact,
+            Look::Score(look) => CodingWish::Look(LookWish::of(look)),
         }
     }
 }

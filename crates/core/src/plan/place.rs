@@ -1,12 +1,13 @@
 //! What is wanted: places, and the wish that each has for its pictures.
 
+use globset::{GlobBuilder, GlobMatcher};
+
 use super::look::CodingWish;
 use super::name::{Pattern, plain_name};
 use super::sizes::Extent;
 use crate::credits::{Credits, Field, Inscription};
 use crate::encode::{Format, Pace};
 use crate::pixels::{Backdrop, Framing, Rendering, Size};
-use globset::{GlobBuilder, GlobMatcher};
 
 /// What is wanted of every original of a place.
 #[derive(Clone, Debug, PartialEq)]

@@ -11,3 +11,25 @@ pub mod sharpen;
 pub mod trim;
 
 pub use resample::Sizer;
+
+use crate::colour::Working;
+use crate::decode::{Form, Row};
+use crate::pixels::{Gamut, Kernel, Raster, Size};
+
+/// A picture whose samples are in memory, in a gamut and at a size; `None` where rows are missing.
+pub fn sized(
+    form: &Form,
+    samples: &[u8],
+    gamut: Gamut,
+    size: Size,
+    kernel: Kernel,
+) -> Option<Raster> {
+    let (mut working, _) = Working::new(form, gamut);
+    let mut sizer = Sizer::new(form.size, size, working.channels(), kernel);
+    let mut light = Vec::new();
+    for row in samples.chunks_exact(form.size.width() as usize * form.ink.count()) {
+        working.row(Row::Eight(row), &mut light);
+        sizer.push(&light, false);
+    }
+    sizer.finish().map(|raster| raster.in_gamut(gamut))
+}

@@ -15,7 +15,7 @@ use crate::encode::Format;
 use crate::pipeline::{self, FireError, PieceError};
 use crate::pixels::{Channels, Gamut, Kernel, Raster, Size};
 use crate::plan::{CodingWish, Extent, Job, Original, Wish};
-use crate::size::Sizer;
+use crate::size;
 use crate::source::{Nature, Probe, Traits};
 
 /// The small copy's longer side is about this, in pixels: graphics and photos are told apart
@@ -221,17 +221,13 @@ fn sized(small: &Reduced, size: Size) -> Option<Raster> {
     if size == from && ink == Ink::Rgb && small.form.icc.is_none() {
         return Raster::new(size, Channels::Rgb, small.samples.clone());
     }
-    let (mut working, _) = Working::new(&small.form, Gamut::Srgb);
-    let mut sizer = Sizer::new(from, size, working.channels(), Kernel::Clear);
-    let mut light = Vec::new();
-    for row in small
-        .samples
-        .chunks_exact(from.width() as usize * ink.count())
-    {
-        working.row(Row::Eight(row), &mut light);
-        sizer.push(&light, false);
-    }
-    sizer.finish()
+    size::sized(
+        &small.form,
+        &small.samples,
+        Gamut::Srgb,
+        size,
+        Kernel::Clear,
+    )
 }
 
 /// The weight of the finished piece itself.
