@@ -138,6 +138,12 @@ pub struct FireArgs {
     #[arg(short, long, value_name = "SIZE", value_parser = wording::parse_weight)]
     pub max_weight: Option<u64>,
 
+    /// The most that all pictures may weigh together, such as 1MB: in each format by itself, and
+    /// each picture in one size, as a visitor loads them. It is shared so that the worst of them
+    /// looks as good as can be.
+    #[arg(long, value_name = "SIZE", value_parser = wording::parse_weight)]
+    pub max_total: Option<u64>,
+
     /// How good pieces shall look, as a visual score (SSIMULACRA2) by name or from 0 to 100: plain
     /// 60, fine 75, crisp 85, faithful 90, exact without loss. Each piece is made as light as it
     /// allows. [default: fine]

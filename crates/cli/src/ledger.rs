@@ -6,6 +6,7 @@ use std::io;
 use std::path::{Path, PathBuf};
 use std::time::{Duration, Instant};
 
+use kiln_core::budget::Verdict;
 use kiln_core::encode::Format;
 use kiln_core::pipeline::Account;
 use kiln_core::pixels::{Area, Size};
@@ -17,7 +18,7 @@ use crate::write;
 pub const NAME: &str = "kiln-ledger.json";
 
 /// The version of the ledger's form; a higher one belongs to a newer program.
-const SCHEMA: u32 = 3;
+const SCHEMA: u32 = 4;
 
 /// While pieces are made, it is saved about this often: more would cost more time than what a
 /// crash can lose.
@@ -83,6 +84,24 @@ pub struct Made {
     /// How it came about.
     #[serde(flatten)]
     pub account: Account,
+    /// What it shares a total for; `None` where it shares none.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub share: Option<Share>,
+}
+
+/// How a piece came to its part in a total that pictures share.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Share {
+    /// The digest of all who share, and of what.
+    pub of: String,
+    /// How many of its attempts were made for itself, before there was anything to share.
+    pub own: usize,
+    /// The index of the attempt that would have been kept then.
+    pub kept: usize,
+    /// What that would have counted as.
+    pub verdict: Option<Verdict>,
+    /// The most that it may weigh, where it is the smaller copy of a picture that was pressed.
+    pub within: Option<u64>,
 }
 
 /// A finished piece whose recipe still holds, and the digest of the original that it was made
@@ -236,6 +255,14 @@ impl Ledger {
         }
     }
 
+    /// A planned piece that was finished: its entry, what is known of it, and the digest of its
+    /// original.
+    pub fn made(&self, piece: &str) -> Option<(&PieceEntry, &Made, &str)> {
+        let owner = self.originals.get(self.owners.get(piece)?)?;
+        let entry = owner.pieces.get(piece)?;
+        Some((entry, entry.made.as_ref()?, owner.digest.as_deref()?))
+    }
+
     /// Notes that a planned piece was finished.
     pub fn finished(&mut self, piece: &str, made: Made) {
         let owner = self.owners.get(piece);
@@ -300,7 +327,6 @@ impl Ledger {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use kiln_core::budget::Verdict;
     use kiln_core::encode::Coding;
 
     fn entry(recipe: &str) -> PieceEntry {
@@ -327,6 +353,7 @@ mod tests {
                 flattened: false,
                 shrunk: None,
             },
+            share: None,
         }
     }
 

@@ -312,6 +312,7 @@ fn one_decode_serves_several_places() {
             place("light", &[40], Some(budget)),
         ],
         every: None,
+        totals: Vec::new(),
     };
     let original = Original::new("x".into(), "x".into(), 9, common::probe(&file));
     let plan = Plan::new(vec![original], &site).expect("no trouble");

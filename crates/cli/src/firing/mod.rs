@@ -2,18 +2,17 @@
 
 mod borders;
 mod content;
+mod rounds;
 mod strays;
+mod totals;
 mod watch;
 mod work;
 
 use std::collections::HashSet;
 use std::path::PathBuf;
 use std::process::ExitCode;
-use std::sync::mpsc;
-use std::thread;
 use std::time::Instant;
 
-use kiln_core::colour::ColourNote;
 use kiln_core::credits::Field;
 use kiln_core::plan::{self, Job, Plan};
 
@@ -21,11 +20,12 @@ use crate::args::FireArgs;
 use crate::failure::Failure;
 use crate::find::{self, Aside, Finding, Folders, Picture};
 use crate::ledger::{Content, Ledger, PieceEntry};
-use crate::report::{Channels, Fired, FiringReport, OriginalReport, Progress};
+use crate::report::{Channels, FiringReport, OriginalReport, Progress};
 use crate::settings::Settings;
 use crate::sheet::Sheet;
 use crate::wording;
 use crate::write::OutFolder;
+use rounds::Run;
 
 /// Runs a firing as typed, and reports it.
 pub fn run(typed: &FireArgs, channels: &Channels) -> Result<ExitCode, Failure> {
@@ -75,6 +75,11 @@ pub fn fire(
             "place {place}: shows none of the originals; check its \"of\""
         ));
     }
+    if settings.unshared {
+        remarks.push(
+            "a max-total of the kiln file is not shared in this run, which does not fire all that has part in it; run kiln fire".to_owned(),
+        );
+    }
     let mut index = 0..;
     let (unshown, pictures): (Vec<_>, Vec<_>) = pictures.into_iter().partition(|_| {
         index
@@ -98,6 +103,7 @@ pub fn fire(
         refused,
         left_out,
         strays: Vec::new(),
+        shared: Vec::new(),
         dry_run: settings.dry_run,
         interrupted: false,
         seconds: 0.0,
@@ -106,6 +112,9 @@ pub fn fire(
     report.suggest_titles(settings.site.wishes().map(|wish| &wish.name));
     if !settings.dry_run && (!plan.jobs.is_empty() || settings.complete) {
         make(&plan, &pictures, same, settings, channels, &mut report)?;
+    }
+    if settings.dry_run {
+        report.shared = totals::told(&plan, &report);
     }
     report.seconds = start.elapsed().as_secs_f64();
     Ok(report)
@@ -227,31 +236,24 @@ fn make(
     save(&mut ledger)?;
 
     let interrupted = work::watch_for_interrupt()?;
-    let mut progress = Progress::start(plan, settings, channels);
-    let bench = work::Bench {
+    let mut run = Run {
+        plan,
+        pictures,
+        keys: &originals,
         settings,
         folder: &folder,
-        known: ledger.known(),
         same,
+        progress: Progress::start(plan, settings, channels),
+        ledger,
+        report,
     };
-    let (events, incoming) = mpsc::channel();
-    thread::scope(|scope| {
-        let dispatch = || work::dispatch(plan, pictures, &bench, events);
-        let dispatcher = scope.spawn(dispatch);
-        let mut saved = Ok(());
-        for event in incoming {
-            let key = &originals[event.job];
-            note(event, plan, key, &mut ledger, &mut progress, report);
-            // One failure to save is enough to know; the pieces are made all the same.
-            saved = saved.and_then(|()| ledger.save_now_and_then());
-        }
-        saved.map_err(Failure::unwritable(ledger.path()))?;
-        // A dispatcher that panicked is a bug, and is passed on as one.
-        dispatcher
-            .join()
-            .unwrap_or_else(|panic| std::panic::resume_unwind(panic))
-    })?;
-    progress.end();
+    run.round(None)?;
+    if !interrupted() {
+        totals::keep(&mut run, interrupted)?;
+    }
+    run.progress.end();
+    let mut ledger = run.ledger;
+    report.shared = totals::told(plan, report);
     report.interrupted = interrupted();
     save(&mut ledger)
 }
@@ -310,51 +312,4 @@ fn claim(
 fn save(ledger: &mut Ledger) -> Result<(), Failure> {
     let saved = ledger.save();
     saved.map_err(Failure::unwritable(ledger.path()))
-}
-
-/// Takes in one event: the one place that changes ledger and report while work goes on.
-fn note(
-    event: work::Event,
-    plan: &Plan,
-    key: &str,
-    ledger: &mut Ledger,
-    progress: &mut Progress,
-    report: &mut FiringReport,
-) {
-    let job = &plan.jobs[event.job];
-    let original = &mut report.originals[event.job];
-    match event.what {
-        work::What::Began => progress.began(&job.original.name),
-        work::What::Read(digest) => ledger.read(key, digest),
-        work::What::Piece(index, Ok(standing)) => {
-            let piece = &mut original.pieces[index];
-            if let Some(made) = standing.made {
-                ledger.finished(&piece.name, made);
-            }
-            piece.fired = Fired::Made(standing.written);
-            progress.piece();
-        }
-        work::What::Piece(index, Err(why)) => {
-            original.pieces[index].fired = Fired::Failed(why);
-            progress.piece();
-        }
-        work::What::Ended(Ok(colours)) => {
-            original.notes.extend(colours.map(|note| match note {
-                ColourNote::Converted => {
-                    "its colours were converted from its profile to sRGB".to_owned()
-                }
-                ColourNote::Kept => {
-                    "its colours go beyond sRGB and were kept, as Display P3".to_owned()
-                }
-                ColourNote::ProfileDropped => {
-                    "its colour profile is damaged or does not fit it; sRGB was assumed".to_owned()
-                }
-            }));
-            progress.ended(&job.original.name, 0);
-        }
-        work::What::Ended(Err(why)) => {
-            let given_up = original.refuse(&why);
-            progress.ended(&job.original.name, given_up);
-        }
-    }
 }

@@ -9,15 +9,15 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::mpsc::Sender;
 
 use kiln_core::colour::ColourNote;
-use kiln_core::pipeline::{self, FireError, Piece};
-use kiln_core::plan::{self, Job, Plan};
+use kiln_core::pipeline::{self, Attempt, FireError, Order, Piece};
+use kiln_core::plan::{self, Job, Plan, PlannedPiece};
 use rayon::ThreadPoolBuilder;
 
 use super::content::{self, Content};
 use crate::failure::Failure;
 use crate::find::Picture;
 use crate::gate;
-use crate::ledger::{Known, Made};
+use crate::ledger::{Known, Made, Share};
 use crate::report::Written;
 use crate::settings::Settings;
 use crate::write::{self, OutFolder};
@@ -38,6 +38,8 @@ pub enum What {
     Read(String),
     /// A piece, by its index in the job, stands in the out folder or failed.
     Piece(usize, Result<Standing, String>),
+    /// What is known of a piece now, by its index in the job, after attempts that were asked for.
+    Tried(usize, Result<Vec<Attempt>, String>),
     /// All its pieces were tried, or none could be.
     Ended(Result<Option<ColourNote>, String>),
 }
@@ -85,6 +87,17 @@ pub struct Bench<'a> {
     pub known: HashMap<String, Known>,
     /// Originals that are known to be as they were when their pieces were made.
     pub same: &'a HashSet<PathBuf>,
+    /// Pieces by their names that are made to order, where only those are made.
+    pub orders: Option<HashMap<String, Ordered>>,
+}
+
+/// A piece that is made to order.
+pub struct Ordered {
+    /// What is asked for.
+    pub order: Order,
+    /// What the ledger shall know of its part in a total; `None` where attempts are all that is
+    /// wanted, and nothing is written.
+    pub share: Option<Share>,
 }
 
 /// Makes all pieces of a plan, on as many threads as the settings say.
@@ -97,9 +110,10 @@ pub fn dispatch(
     let pool = ThreadPoolBuilder::new()
         .num_threads(bench.settings.jobs)
         .build()?;
+    let jobs = plan.jobs.iter().zip(pictures).enumerate();
     gate::each(
         &pool,
-        plan.jobs.iter().zip(pictures).enumerate(),
+        jobs.filter(|(_, (job, _))| bench.concerns(job)),
         |(_, (job, _))| pipeline::memory(job, bench.settings.jobs) + content::held(&job.original),
         || !INTERRUPTED.load(Ordering::SeqCst),
         |(index, (job, picture))| {
@@ -120,6 +134,15 @@ pub fn dispatch(
 }
 
 impl Bench<'_> {
+    /// Whether there is anything to do for a job.
+    fn concerns(&self, job: &Job) -> bool {
+        let ordered = |orders: &HashMap<String, Ordered>| {
+            let mut pieces = job.pieces();
+            pieces.any(|(_, _, piece)| orders.contains_key(&piece.name))
+        };
+        self.orders.as_ref().is_none_or(ordered)
+    }
+
     fn work(
         &self,
         job: &Job,
@@ -131,31 +154,46 @@ impl Bench<'_> {
         }
         let (content, original) = Content::of(&job.original, path)?;
         send(What::Read(original.clone()));
-        // Pieces that are still good are told and left; the job goes on with the others.
         let names: Vec<&str> = job
             .pieces()
             .map(|(_, _, piece)| piece.name.as_str())
             .collect();
-        let mut good = vec![false; names.len()];
-        for (index, name) in names.iter().enumerate() {
-            if let Some(made) = self.still_good(name, &original) {
-                good[index] = true;
-                send(What::Piece(index, Ok(Standing::unchanged(made))));
-            }
-        }
         let index_of = |name: &str| names.iter().position(|known| *known == name);
-        let rest = job.without(|piece| index_of(&piece.name).is_some_and(|index| good[index]));
+        let rest = match &self.orders {
+            Some(orders) => job.without(|piece| !orders.contains_key(&piece.name)),
+            None => {
+                // Pieces that are still good are told and left; the job goes on with the others.
+                let mut good = vec![false; names.len()];
+                for (index, name) in names.iter().enumerate() {
+                    if let Some(made) = self.still_good(name, &original) {
+                        good[index] = true;
+                        send(What::Piece(index, Ok(Standing::unchanged(made))));
+                    }
+                }
+                job.without(|piece| index_of(&piece.name).is_some_and(|index| good[index]))
+            }
+        };
         if rest.placements.is_empty() {
             return Ok(None);
         }
         let allowance = self.settings.allowance;
-        let fired = pipeline::fire(content.input(), &rest, allowance, |planned, made| {
-            let standing = made
-                .map_err(|error| error.to_string())
-                .and_then(|piece| self.put(&planned.name, piece));
+        let ordered = |planned: &PlannedPiece| self.orders.as_ref()?.get(&planned.name);
+        let order = |planned: &PlannedPiece| ordered(planned).map(|ordered| &ordered.order);
+        let input = content.input();
+        let fired = pipeline::fire_ordered(input, &rest, allowance, order, |planned, made| {
+            let made = made.map_err(|error| error.to_string());
+            let ordered = ordered(planned);
+            let written = ordered.is_none_or(|ordered| ordered.share.is_some());
             // Every planned piece of the rest is one of the job's.
             if let Some(index) = index_of(&planned.name) {
-                send(What::Piece(index, standing));
+                send(match written {
+                    true => {
+                        let share = ordered.and_then(|ordered| ordered.share.clone());
+                        let put = |piece| self.put(&planned.name, piece, share);
+                        What::Piece(index, made.and_then(put))
+                    }
+                    false => What::Tried(index, made.map(|piece| piece.account.trail)),
+                });
             }
             match INTERRUPTED.load(Ordering::SeqCst) {
                 true => ControlFlow::Break(()),
@@ -190,7 +228,7 @@ impl Bench<'_> {
         (plan::digest(&piece) == known.made.digest).then_some(&known.made)
     }
 
-    fn put(&self, name: &str, piece: Piece) -> Result<Standing, String> {
+    fn put(&self, name: &str, piece: Piece, share: Option<Share>) -> Result<Standing, String> {
         write::whole(&self.folder.below(name), &piece.file).map_err(|error| {
             format!("cannot be written ({error}); choose another folder or make room")
         })?;
@@ -198,6 +236,7 @@ impl Bench<'_> {
             kiln: env!("CARGO_PKG_VERSION").to_owned(),
             digest: plan::digest(&piece.file),
             account: piece.account,
+            share,
         };
         let account = made.account.clone();
         let unchanged = false;

@@ -9,7 +9,7 @@ use kiln_core::pipeline::Attempt;
 use kiln_core::pixels::Size;
 use serde::Serialize;
 
-use super::{Fate, Fired, FiringReport, OriginalReport, PieceReport, StrayReport};
+use super::{Fate, Fired, FiringReport, OriginalReport, PieceReport, StrayReport, TotalReport};
 use crate::find::Aside;
 
 /// The version of the document's form.
@@ -27,6 +27,7 @@ struct Document<'a> {
     refused: &'a [Aside],
     left_out: &'a [Aside],
     strays: Vec<Stray<'a>>,
+    shared_totals: Vec<SharedTotal<'a>>,
     remarks: &'a [String],
     totals: Totals,
 }
@@ -87,6 +88,17 @@ struct Encode {
 }
 
 #[derive(Serialize)]
+struct SharedTotal<'a> {
+    page: Option<&'a str>,
+    format: Format,
+    max_total: u64,
+    weight: Option<u64>,
+    pictures: usize,
+    worst: Option<&'a str>,
+    worst_score: Option<f32>,
+}
+
+#[derive(Serialize)]
 struct Totals {
     originals: usize,
     pieces: usize,
@@ -110,6 +122,7 @@ pub(super) fn write(out: &mut dyn Write, report: &FiringReport) -> io::Result<()
         refused: &report.refused,
         left_out: &report.left_out,
         strays: report.strays.iter().map(stray).collect(),
+        shared_totals: report.shared.iter().map(|t| shared(t, report)).collect(),
         remarks: &report.remarks,
         totals: Totals {
             originals: totals.originals,
@@ -123,6 +136,19 @@ pub(super) fn write(out: &mut dyn Write, report: &FiringReport) -> io::Result<()
     };
     serde_json::to_writer_pretty(&mut *out, &document)?;
     writeln!(out)
+}
+
+fn shared<'a>(total: &'a TotalReport, report: &FiringReport) -> SharedTotal<'a> {
+    let worst = total.worst.as_ref();
+    SharedTotal {
+        page: total.page.as_deref(),
+        format: total.format,
+        max_total: total.max_total,
+        weight: (!report.dry_run).then_some(total.weight),
+        pictures: total.pictures,
+        worst: worst.map(|(name, _)| name.as_str()),
+        worst_score: worst.map(|(_, score)| *score),
+    }
 }
 
 fn stray(stray: &StrayReport) -> Stray<'_> {

@@ -2,6 +2,7 @@
 
 mod json;
 mod progress;
+mod shared;
 mod table;
 mod tree;
 mod why;
@@ -19,6 +20,7 @@ use kiln_core::plan::{self, CodingWish, Job, Pattern};
 use kiln_core::source::Kind;
 
 pub use progress::{Counting, Progress};
+pub use shared::TotalReport;
 
 use crate::failure::Failure;
 use crate::find::Aside;
@@ -36,6 +38,8 @@ pub struct FiringReport {
     pub left_out: Vec<Aside>,
     /// Pieces of earlier firings that nothing plans for any more.
     pub strays: Vec<StrayReport>,
+    /// What became of totals that pictures share.
+    pub shared: Vec<TotalReport>,
     /// What else there is to say about the run.
     pub remarks: Vec<String>,
     /// Whether only the plan was made.
@@ -271,6 +275,8 @@ impl FiringReport {
                 }
             }
         }
+        let totals = self.shared.iter();
+        problems.extend(totals.filter_map(|total| total.problem(self.interrupted)));
         problems.sort();
         problems
     }

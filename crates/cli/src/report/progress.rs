@@ -41,6 +41,11 @@ impl Progress {
         self.bar.inc(1);
     }
 
+    /// So many pieces more are to be made.
+    pub fn more(&mut self, pieces: usize) {
+        self.bar.inc_length(pieces as u64);
+    }
+
     /// A picture is done; so many of its pieces were given up.
     pub fn ended(&mut self, name: &str, given_up: usize) {
         self.bar.inc(given_up as u64);

@@ -8,7 +8,7 @@ use kiln_core::budget::Verdict;
 use kiln_core::encode::Coding;
 use kiln_core::pipeline::Account;
 
-use super::{Fate, Fired, FiringReport, OriginalReport, PieceReport, Totals};
+use super::{Fate, Fired, FiringReport, OriginalReport, PieceReport, TotalReport, Totals};
 use crate::find::Aside;
 use crate::grid::{self, BAD, FAINT, GOOD, STRONG};
 use crate::layer::{Origin, Told};
@@ -160,6 +160,7 @@ fn piece_row(piece: &PieceReport, original: &OriginalReport, verbose: bool) -> L
             });
             match account.verdict {
                 Some(Verdict::Bounded) => remarks.push("bounded by its weight".to_owned()),
+                Some(Verdict::Shared) => remarks.push("pressed by its total".to_owned()),
                 Some(Verdict::Lightest) => remarks.push("no lighter".to_owned()),
                 _ => {}
             }
@@ -193,7 +194,7 @@ fn scored(account: &Account, piece: &PieceReport) -> (String, Style) {
     let look = piece.look.as_deref().unwrap_or_default();
     let style = match account.verdict {
         Some(Verdict::Met | Verdict::Lightest) | None => Style::new(),
-        Some(Verdict::Bounded | Verdict::Over | Verdict::Short) => BAD,
+        Some(Verdict::Bounded | Verdict::Over | Verdict::Short | Verdict::Shared) => BAD,
     };
     let text = match account.score {
         100.0 => format!("100 {look}"),
@@ -275,6 +276,44 @@ fn asides(
     writeln!(out)
 }
 
+/// Totals that pictures share.
+fn each_shared(out: &mut dyn Write, report: &FiringReport) -> io::Result<()> {
+    for total in &report.shared {
+        match report.dry_run {
+            true => writeln!(
+                out,
+                "{}: {} would share {} as {}",
+                wording::safe(&total.label()),
+                wording::count(total.pictures, "picture", "pictures"),
+                wording::weight(total.max_total),
+                total.format
+            )?,
+            false => shared(out, total)?,
+        }
+    }
+    Ok(())
+}
+
+fn shared(out: &mut dyn Write, total: &TotalReport) -> io::Result<()> {
+    let worst = total.worst.as_ref().map_or(String::new(), |(name, score)| {
+        format!("; the worst look is {score:.1}, {}", wording::safe(name))
+    });
+    let kept = if total.weight <= total.max_total {
+        GOOD
+    } else {
+        BAD
+    };
+    writeln!(
+        out,
+        "{}: {} weigh {kept}{}{kept:#} as {}, of {} at most{worst}",
+        wording::safe(&total.label()),
+        wording::count(total.pictures, "picture", "pictures"),
+        wording::weight(total.weight),
+        total.format,
+        wording::weight(total.max_total),
+    )
+}
+
 fn totals(out: &mut dyn Write, report: &FiringReport) -> io::Result<()> {
     let Totals {
         originals,
@@ -296,7 +335,8 @@ fn totals(out: &mut dyn Write, report: &FiringReport) -> io::Result<()> {
             out,
             "{STRONG}{counts}{STRONG:#} of {} would be made; nothing was written",
             wording::weight(before)
-        );
+        )
+        .and_then(|()| each_shared(out, report));
     }
     let over = report.originals.iter().flat_map(|o| &o.pieces);
     let over = over
@@ -326,6 +366,7 @@ fn totals(out: &mut dyn Write, report: &FiringReport) -> io::Result<()> {
             wording::weight(heaviest)
         )?;
     }
+    each_shared(out, report)?;
     if ballast > 0 {
         let positions = match positions {
             0 => String::new(),

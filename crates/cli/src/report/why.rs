@@ -121,6 +121,9 @@ fn told(account: &Account, piece: &PieceReport) -> String {
         Some(Verdict::Over) => {
             format!("Even the least look does not fit into {most}: made at that, over its weight.")
         }
+        Some(Verdict::Shared) => {
+            "Below its look, so that all pictures that share its total keep it.".to_owned()
+        }
         Some(Verdict::Short) => "Below its look: the highest dial does not reach it.".to_owned(),
     }
 }

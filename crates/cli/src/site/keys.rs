@@ -8,7 +8,19 @@ use crate::layer::{Bound, Given, Layer, Origin};
 use crate::wording;
 
 /// The keys at the top of a kiln file.
-pub const TOP: [&str; 6] = ["originals", "out", "labels", "every", "place", "metadata"];
+pub const TOP: [&str; 8] = [
+    "originals",
+    "out",
+    "labels",
+    "max-total",
+    "every",
+    "place",
+    "page",
+    "metadata",
+];
+
+/// The keys of a page.
+pub const PAGE: [&str; 3] = ["places", "of", "max-total"];
 
 /// The keys of `[metadata]`.
 pub const METADATA: [&str; 3] = ["keep", "write", "resolution"];
@@ -184,7 +196,10 @@ pub fn texts(value: &DeValue<'_>) -> Option<Vec<String>> {
     }
 }
 
-fn one<T>(value: &DeValue<'_>, parse: fn(&str) -> Result<T, String>) -> Result<T, String> {
+pub(super) fn one<T>(
+    value: &DeValue<'_>,
+    parse: fn(&str) -> Result<T, String>,
+) -> Result<T, String> {
     match text(value) {
         Some(text) => parse(&text),
         // What is no text at all is told what is allowed in the same words.

@@ -2,17 +2,19 @@
 
 mod diagnosis;
 mod keys;
+mod pages;
 
 use std::fs;
 use std::path::{Path, PathBuf};
 
 use kiln_core::credits::{Credits, Field};
-use kiln_core::plan::{CreditsWish, Glob, slug};
+use kiln_core::plan::{CreditsWish, Glob, Total, slug};
 use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
 use crate::failure::Failure;
 use crate::layer::Layer;
+use crate::wording;
 use diagnosis::{Source, Wrong};
 
 /// The name of a kiln file.
@@ -35,6 +37,19 @@ pub struct SiteFile {
     pub places: Vec<PlaceGiven>,
     /// What pieces say of themselves.
     pub credits: CreditsWish,
+    /// What all pictures may weigh together, and its line.
+    pub max_total: Option<(u64, usize)>,
+    /// The pages, in the order of the file.
+    pub pages: Vec<PageGiven>,
+}
+
+/// A page as the kiln file gives it.
+#[derive(Debug)]
+pub struct PageGiven {
+    /// What its pictures may weigh together, and which they are.
+    pub total: Total,
+    /// The line of its budget.
+    pub line: usize,
 }
 
 /// A place as the kiln file gives it.
@@ -89,6 +104,8 @@ fn parse(source: &Source<'_>) -> Result<SiteFile, Vec<Wrong>> {
         every: Layer::default(),
         places: Vec::new(),
         credits: CreditsWish::default(),
+        max_total: None,
+        pages: Vec::new(),
     };
     let mut wrongs = Vec::new();
     for (key, value) in in_order(document.get_ref()) {
@@ -111,6 +128,16 @@ fn parse(source: &Source<'_>) -> Result<SiteFile, Vec<Wrong>> {
             "place" => match value.get_ref().as_table() {
                 Some(table) => site.places = places(table, source, &mut wrongs),
                 None => wrongs.push(Wrong::value(key, value, "it is a table: [place.NAME]")),
+            },
+            "max-total" => match keys::one(value.get_ref(), wording::parse_weight) {
+                Ok(most) => site.max_total = Some((most, source.line(key.span().start))),
+                Err(says) => wrongs.push(Wrong::value(key, value, says)),
+            },
+            "page" => match value.get_ref().as_table() {
+                Some(table) => {
+                    site.pages = pages::read(table, document.get_ref(), source, &mut wrongs)
+                }
+                None => wrongs.push(Wrong::value(key, value, "it is a table: [page.NAME]")),
             },
             "metadata" => match value.get_ref().as_table() {
                 Some(table) => site.credits = credits(table, &mut wrongs),

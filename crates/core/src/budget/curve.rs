@@ -74,7 +74,7 @@ impl Curve {
     /// The weight to be expected at a dial, in bytes; `None` before the first trial.
     pub(super) fn weight(&self, trials: &[Trial], dial: u8) -> Option<f64> {
         let nearest = nearest(trials, dial)?;
-        let seen = |trial: &Trial| (trial.weight().max(1) as f64).ln() - self.at(trial.dial).weight;
+        let seen = |trial: &Trial| (trial.weight.max(1) as f64).ln() - self.at(trial.dial).weight;
         let own = seen(nearest);
         let usually = self.at(dial).weight - self.at(nearest.dial).weight;
         let off = off(trials, nearest, dial, usually, |trial| seen(trial) - own);

@@ -2,12 +2,13 @@
 //! has is a closure that turns a dial into a trial, and a curve of what dials usually come to.
 
 mod curve;
+mod share;
 
-use std::fmt;
 use std::ops::RangeInclusive;
 
 pub use curve::{Curve, Knot};
 use serde::{Deserialize, Serialize};
+pub use share::{Lot, Member, Point, Sharing};
 
 /// A file may be so much better than its look: a closer dial would hardly weigh less.
 const CLOSE: f32 = 0.5;
@@ -40,28 +41,14 @@ pub struct Wish {
 }
 
 /// One attempt at a piece.
-#[derive(Clone, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Trial {
     /// The dial it was made at.
     pub dial: u8,
-    /// The whole file.
-    pub file: Vec<u8>,
+    /// The file's size in bytes.
+    pub weight: u64,
     /// Its visual score.
     pub score: f32,
-}
-
-impl Trial {
-    /// The file's size in bytes.
-    pub fn weight(&self) -> u64 {
-        self.file.len() as u64
-    }
-}
-
-impl fmt::Debug for Trial {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let Trial { dial, score, .. } = self;
-        write!(f, "dial {dial}: {} bytes, {score}", self.weight())
-    }
 }
 
 /// What a search came to.
@@ -78,10 +65,12 @@ pub enum Verdict {
     Over,
     /// The highest dial stays below the look.
     Short,
+    /// It stays below its look so that many together keep their total.
+    Shared,
 }
 
 /// What a search found.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Outcome {
     /// The trial to keep.
     pub kept: Trial,
@@ -90,24 +79,27 @@ pub struct Outcome {
 }
 
 /// The lightest file that reaches the look; if that is over the weight, the best that fits; if even
-/// the least look does not fit, the lightest file of that. Every file that could be returned was
-/// made and scored by `attempt`; no dial is tried twice.
+/// the least look does not fit, the lightest file of that. Every dial that could be returned was
+/// made and scored, by `attempt` or before, as `known` tells; none is tried twice.
 pub fn search<E>(
     wish: Wish,
     dials: RangeInclusive<u8>,
     curve: &Curve,
+    mut known: Vec<Trial>,
     attempt: impl FnMut(u8) -> Result<Trial, E>,
 ) -> Result<Outcome, E> {
+    known.sort_unstable_by_key(|trial| trial.dial);
+    known.dedup_by_key(|trial| trial.dial);
     let mut hunt = Hunt {
         low: *dials.start(),
         high: *dials.end(),
         curve,
         attempt,
-        trials: Vec::new(),
+        trials: known,
     };
     let (verdict, index) = hunt.run(wish)?;
     Ok(Outcome {
-        kept: hunt.trials.swap_remove(index),
+        kept: hunt.trials[index],
         verdict,
     })
 }
@@ -126,7 +118,7 @@ impl<E, A: FnMut(u8) -> Result<Trial, E>> Hunt<'_, A> {
         let most = wish.max_weight.unwrap_or(u64::MAX);
         if wish.sharpest || !self.reach(wish.look, most, wish.trials)? {
             self.fit(most, wish.look)?;
-            let good = |trial: &Trial| trial.weight() <= most && trial.score >= wish.least;
+            let good = |trial: &Trial| trial.weight <= most && trial.score >= wish.least;
             if !self.trials.iter().any(good) {
                 // Over the weight then, but not below the least look.
                 self.reach(wish.least, u64::MAX, wish.trials)?;
@@ -139,7 +131,7 @@ impl<E, A: FnMut(u8) -> Result<Trial, E>> Hunt<'_, A> {
     fn judge(&self, wish: Wish, most: u64) -> (Verdict, usize) {
         let all = || 0..self.trials.len();
         let (weight, score) = (
-            |i: &usize| self.trials[*i].weight(),
+            |i: &usize| self.trials[*i].weight,
             |i: &usize| self.trials[*i].score,
         );
         let by_score = |a: &usize, b: &usize| {
@@ -202,13 +194,13 @@ impl<E, A: FnMut(u8) -> Result<Trial, E>> Hunt<'_, A> {
         loop {
             let above = self.trials.iter().position(|trial| trial.score >= look);
             let below = above.unwrap_or(self.trials.len()).checked_sub(1);
-            if below.is_some_and(|below| self.trials[below].weight() > most) {
+            if below.is_some_and(|below| self.trials[below].weight > most) {
                 return Ok(false);
             }
             let made = self.trials.len() - begun;
             let enough = |&above: &usize| made >= trials || self.is_enough(look, above, below);
             if let Some(above) = above.filter(enough) {
-                return Ok(self.trials[above].weight() <= most);
+                return Ok(self.trials[above].weight <= most);
             }
             if above.is_none() && below.is_some_and(|below| self.trials[below].dial == self.high) {
                 return Ok(true);
@@ -254,7 +246,7 @@ impl<E, A: FnMut(u8) -> Result<Trial, E>> Hunt<'_, A> {
     fn fit(&mut self, most: u64, look: f32) -> Result<(), E> {
         let begun = self.trials.len();
         loop {
-            let over = self.trials.iter().position(|trial| trial.weight() > most);
+            let over = self.trials.iter().position(|trial| trial.weight > most);
             let under = over.unwrap_or(self.trials.len()).checked_sub(1);
             let low = under.map_or(self.low, |under| self.trials[under].dial + 1);
             let high = match over.map(|over| self.trials[over].dial) {
@@ -292,8 +284,8 @@ impl<E, A: FnMut(u8) -> Result<Trial, E>> Hunt<'_, A> {
     /// Weights are no smooth curve: where the first dial that is too heavy is so by little, the
     /// next may fit again.
     fn look_beyond(&mut self, most: u64) -> Result<(), E> {
-        let over = self.trials.iter().find(|trial| trial.weight() > most);
-        let near = over.filter(|over| over.weight() as f64 <= most as f64 * 1.01);
+        let over = self.trials.iter().find(|trial| trial.weight > most);
+        let near = over.filter(|over| over.weight as f64 <= most as f64 * 1.01);
         match near.map(|over| over.dial).filter(|&dial| dial < self.high) {
             Some(dial) => self.at(dial + 1),
             None => Ok(()),

@@ -1,5 +1,6 @@
 //! The one room that knows the order: decode → colour → size → encode within budget.
 
+mod account;
 mod curves;
 mod cuts;
 mod eye;
@@ -18,12 +19,13 @@ use crate::decode::{self, Allowance, DecodeError, Input};
 use crate::encode;
 use crate::plan::{Job, PlannedPiece};
 use crate::size::knock_out::NotPlain;
+pub use account::{Account, Attempt, Order, Piece, PieceError};
 use cuts::Cut;
 pub use cuts::content;
 pub use eye::Eye;
 pub use guess::features;
 use studio::Studio;
-pub use studio::{Account, Aims, Attempt, Piece, PieceError, piece};
+pub use studio::{Aims, piece};
 
 /// Why an original gave no pieces at all.
 #[derive(Debug, Error)]
@@ -48,6 +50,17 @@ pub fn fire<'a>(
     allowance: Allowance,
     deliver: impl FnMut(&PlannedPiece, Result<Piece, PieceError>) -> ControlFlow<()> + Send,
 ) -> Result<Option<ColourNote>, FireError> {
+    fire_ordered(input, job, allowance, |_| None, deliver)
+}
+
+/// The same, with an order for each piece that is not to be made just as planned.
+pub fn fire_ordered<'a, 'o>(
+    input: impl Into<Input<'a>>,
+    job: &Job,
+    allowance: Allowance,
+    order: impl Fn(&PlannedPiece) -> Option<&'o Order> + Sync,
+    deliver: impl FnMut(&PlannedPiece, Result<Piece, PieceError>) -> ControlFlow<()> + Send,
+) -> Result<Option<ColourNote>, FireError> {
     let cuts = Cut::all(job);
     let (rasters, note) = cuts::rasters(input.into(), &job.original, &cuts, allowance)?;
     let mut studios = Vec::new();
@@ -69,7 +82,10 @@ pub fn fire<'a>(
         .flat_map_iter(|(studio, pieces)| pieces.iter().map(move |piece| (studio, piece)));
     // A job that is ended early is no failure.
     let _ = pieces.try_for_each(|(studio, piece)| {
-        let made = studio.make(piece.format);
+        let made = match order(piece) {
+            None => studio.make(piece.format),
+            Some(order) => studio.ordered(piece.format, order),
+        };
         let mut deliver = deliver.lock().unwrap_or_else(PoisonError::into_inner);
         deliver(piece, made)
     });

@@ -1,18 +1,16 @@
 //! A sized raster becomes finished files, each within its budgets.
 
 use std::borrow::Cow;
+use std::collections::HashMap;
 use std::sync::OnceLock;
 
-use serde::{Deserialize, Serialize};
-use thiserror::Error;
-
+use super::account::{Account, Attempt, Order, Piece, PieceError};
 use super::eye::{self, Eye};
 use super::guess;
 use crate::budget::{self, Curve, Outcome, Trial, Verdict};
 use crate::colour;
 use crate::credits::{Blocks, Inscription};
-use crate::decode::DecodeError;
-use crate::encode::{self, Chroma, Coding, EncodeError, Format, Manner, Pace};
+use crate::encode::{self, Chroma, Coding, Format, Manner, Pace};
 use crate::pixels::{Backdrop, Channels, Raster, Size};
 use crate::plan::{CodingWish, LookWish, Placement};
 use crate::source::Nature;
@@ -29,69 +27,6 @@ const SHRINK: f64 = 0.9;
 
 /// A piece is not made smaller than this part of the size that was asked for.
 const LEAST_PART: f64 = 0.3;
-
-/// A finished file.
-#[derive(Clone, Debug, PartialEq)]
-pub struct Piece {
-    /// The whole file.
-    pub file: Vec<u8>,
-    /// How it came about.
-    pub account: Account,
-}
-
-/// How a finished file came about.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct Account {
-    /// Bytes.
-    pub weight: u64,
-    /// How its samples are coded.
-    pub coding: Coding,
-    /// Its visual score.
-    pub score: f32,
-    /// What the search for its budgets came to; `None` where a dial was set.
-    pub verdict: Option<Verdict>,
-    /// Every encode that was made for it, in order.
-    pub trail: Vec<Attempt>,
-    /// Whether it keeps its weight.
-    pub fits: bool,
-    /// Whether transparent pixels were laid over the backdrop.
-    pub flattened: bool,
-    /// Its size, where it was made smaller than planned to keep its weight.
-    pub shrunk: Option<Size>,
-}
-
-/// One encode of a piece.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
-pub struct Attempt {
-    /// With or without loss.
-    pub coding: Coding,
-    /// What became of its chroma.
-    pub chroma: Chroma,
-    /// How much time it was allowed.
-    pub pace: Pace,
-    /// Bytes.
-    pub weight: u64,
-    /// Its visual score.
-    pub score: f32,
-    /// Its width in pixels.
-    pub width: u32,
-}
-
-/// Why a piece was not made.
-#[derive(Debug, Error)]
-pub enum PieceError {
-    /// It could not be encoded.
-    #[error(transparent)]
-    Encode(#[from] EncodeError),
-    /// It could not be decoded again.
-    #[error("the finished {format} cannot be read again: {source}")]
-    Unreadable {
-        /// The format.
-        format: Format,
-        /// What its decoder said.
-        source: DecodeError,
-    },
-}
 
 /// What is wanted of every piece made from a raster.
 #[derive(Clone, Copy, Debug)]
@@ -164,9 +99,61 @@ impl<'a> Studio<'a> {
         }
     }
 
+    /// Makes a piece to order.
+    pub(super) fn ordered(&self, format: Format, order: &Order) -> Result<Piece, PieceError> {
+        let canvas = self.canvas(format);
+        let (mut piece, known) = match order {
+            Order::Same {
+                attempt,
+                verdict,
+                known,
+            } => {
+                let (file, score) = self.attempt(canvas, format, attempt.manner())?;
+                let piece = self.piece(file, attempt.coding, score, *verdict, Vec::new());
+                (piece, known)
+            }
+            Order::Within { max_weight, known } => {
+                let max_weight = Some(self.aims.max_weight.unwrap_or(u64::MAX).min(*max_weight));
+                let aims = Aims {
+                    max_weight,
+                    ..self.aims
+                };
+                let raster = Cow::Borrowed(&*self.canvas.raster);
+                let narrow = Studio::new(raster, aims, self.density, self.blocks.clone());
+                let mut piece = narrow.one(format, known)?;
+                let account = &mut piece.account;
+                account.fits = self.fits(account.weight);
+                if account.fits && account.verdict != Some(Verdict::Met) {
+                    account.verdict = Some(Verdict::Shared);
+                }
+                (piece, known)
+            }
+            Order::Look { look, known } => {
+                let wish = self.wish(*look);
+                (self.within(canvas, format, wish, known)?, known)
+            }
+        };
+        piece.account.flattened = self.flattens(format);
+        piece.account.trail.splice(0..0, known.iter().copied());
+        Ok(piece)
+    }
+
+    /// The plan's wish, at a lower look.
+    fn wish(&self, look: f32) -> LookWish {
+        match self.aims.coding {
+            CodingWish::Look(wish) => LookWish {
+                look,
+                least: wish.least.min(look),
+                sharpest: false,
+                ..wish
+            },
+            CodingWish::Exact | CodingWish::Dial(_) => LookWish::of(look),
+        }
+    }
+
     /// Makes a piece: where it may be made smaller to keep its weight, the largest that does.
     pub(super) fn make(&self, format: Format) -> Result<Piece, PieceError> {
-        let mut piece = self.one(format)?;
+        let mut piece = self.one(format, &[])?;
         let may_shrink = matches!(self.aims.coding, CodingWish::Look(look) if look.shrink_to_fit);
         let asked = self.canvas.raster.size();
         let mut part = SHRINK;
@@ -183,28 +170,34 @@ impl<'a> Studio<'a> {
                 self.density,
                 self.blocks.clone(),
             );
-            piece = piece.or(studio.one(format)?, |_, _| true);
+            piece = piece.or(studio.one(format, &[])?, |_, _| true);
             piece.account.shrunk = size;
             part *= SHRINK;
         }
         Ok(piece)
     }
 
-    fn one(&self, format: Format) -> Result<Piece, PieceError> {
-        let raster = &self.canvas.raster;
-        let flattened = raster.channels() == Channels::Rgba && !format.holds_alpha();
-        let canvas = match flattened {
-            true => self
-                .opaque
-                .get_or_init(|| Canvas::new(Cow::Owned(self.flat()))),
+    fn flattens(&self, format: Format) -> bool {
+        self.canvas.raster.channels() == Channels::Rgba && !format.holds_alpha()
+    }
+
+    fn canvas(&self, format: Format) -> &Canvas<'_> {
+        let flat = || Canvas::new(Cow::Owned(self.flat()));
+        match self.flattens(format) {
+            true => self.opaque.get_or_init(flat),
             false => &self.canvas,
-        };
+        }
+    }
+
+    /// Makes a piece in one size; its trail begins after what is known.
+    fn one(&self, format: Format, known: &[Attempt]) -> Result<Piece, PieceError> {
+        let canvas = self.canvas(format);
         let mut piece = match (self.aims.coding, format.dials()) {
             (_, None) | (CodingWish::Exact, _) => self.lossless(canvas, format)?,
             (CodingWish::Dial(dial), Some(_)) => self.single(canvas, format, Coding::Dial(dial))?,
-            (CodingWish::Look(wish), Some(_)) => self.within(canvas, format, wish)?,
+            (CodingWish::Look(wish), Some(_)) => self.within(canvas, format, wish, known)?,
         };
-        piece.account.flattened = flattened;
+        piece.account.flattened = self.flattens(format);
         Ok(piece)
     }
 
@@ -224,12 +217,13 @@ impl<'a> Studio<'a> {
         canvas: &Canvas<'_>,
         format: Format,
         wish: LookWish,
+        known: &[Attempt],
     ) -> Result<Piece, PieceError> {
         let chroma = match self.nature == Nature::Graphic || wish.look >= FULL_CHROMA {
             true => Chroma::Full,
             false => Chroma::Halved,
         };
-        let mut lossy = self.search(canvas, format, chroma, wish)?;
+        let mut lossy = self.search(canvas, format, (chroma, wish), known)?;
         let other = match (chroma, lossy.account.verdict) {
             _ if self.nature == Nature::Graphic => None,
             // Coloured details that no dial can keep in halved chroma.
@@ -239,7 +233,7 @@ impl<'a> Studio<'a> {
             _ => None,
         };
         if let Some(chroma) = other {
-            let other = self.search(canvas, format, chroma, wish)?;
+            let other = self.search(canvas, format, (chroma, wish), known)?;
             let rank = |account: &Account| (account.fits, account.score);
             lossy = lossy.or(other, |old, new| rank(new) > rank(old));
         }
@@ -248,7 +242,8 @@ impl<'a> Studio<'a> {
             Some(Verdict::Met | Verdict::Lightest)
         );
         let worth = self.nature == Nature::Graphic || lossy.account.verdict == Some(Verdict::Short);
-        if !format.has_lossless_mode() || !(worth || wish.sharpest) {
+        let tried = known.iter().any(|known| known.coding == Coding::Lossless);
+        if !format.has_lossless_mode() || !(worth || wish.sharpest) || tried {
             return Ok(lossy);
         }
         let lossless = self.lossless(canvas, format)?;
@@ -262,8 +257,8 @@ impl<'a> Studio<'a> {
         &self,
         canvas: &Canvas<'_>,
         format: Format,
-        chroma: Chroma,
-        wish: LookWish,
+        (chroma, wish): (Chroma, LookWish),
+        known: &[Attempt],
     ) -> Result<Piece, PieceError> {
         let features = canvas
             .features
@@ -277,24 +272,41 @@ impl<'a> Studio<'a> {
             sharpest: false,
             trials: if slow { SLOW_TRIALS } else { usize::MAX },
         };
-        let mut trail = Vec::new();
-        let mut run = |wish: budget::Wish, curve: &Curve, pace: Pace| {
-            let dials = format.dials().unwrap_or(0..=100);
-            budget::search(wish, dials, curve, |dial| -> Result<Trial, PieceError> {
-                let coding = Coding::Dial(dial);
-                let manner = Manner {
-                    coding,
-                    chroma,
-                    pace,
-                };
-                let (file, score) = self.attempt(canvas, format, manner)?;
-                trail.push(self.tried(canvas, manner, file.len() as u64, score));
-                Ok(Trial { dial, file, score })
-            })
+        let manner = |dial: u8, pace: Pace| Manner {
+            coding: Coding::Dial(dial),
+            chroma,
+            pace,
         };
-        if slow && self.aims.pace == Pace::Patient {
+        let known: Vec<Trial> = known
+            .iter()
+            .filter(|known| known.width == canvas.raster.size().width())
+            .filter_map(|known| known.trial(|dial| manner(dial, self.aims.pace)))
+            .collect();
+        let (mut trail, mut files) = (Vec::new(), HashMap::new());
+        let mut run = |wish: budget::Wish, curve: &Curve, pace: Pace, known: Vec<Trial>| {
+            files.clear();
+            let dials = format.dials().unwrap_or(0..=100);
+            budget::search(
+                wish,
+                dials,
+                curve,
+                known,
+                |dial| -> Result<Trial, PieceError> {
+                    let (file, score) = self.attempt(canvas, format, manner(dial, pace))?;
+                    let weight = file.len() as u64;
+                    trail.push(self.tried(canvas, manner(dial, pace), weight, score));
+                    files.insert(dial, file);
+                    Ok(Trial {
+                        dial,
+                        weight,
+                        score,
+                    })
+                },
+            )
+        };
+        if slow && self.aims.pace == Pace::Patient && known.is_empty() {
             // The dial is found at a quick setting, and only confirmed at the slow one.
-            let Outcome { kept, .. } = run(light, &curve, Pace::Quick)?;
+            let Outcome { kept, .. } = run(light, &curve, Pace::Quick, Vec::new())?;
             curve = curve.seen(kept.dial, kept.score);
         }
         let budgets = budget::Wish {
@@ -302,9 +314,21 @@ impl<'a> Studio<'a> {
             sharpest: wish.sharpest,
             ..light
         };
-        let Outcome { kept, verdict } = run(budgets, &curve, self.aims.pace)?;
+        let Outcome { kept, verdict } = run(budgets, &curve, self.aims.pace, known)?;
+        let file = match files.remove(&kept.dial) {
+            Some(file) => file,
+            // Known, but made elsewhere.
+            None => {
+                self.attempt(canvas, format, manner(kept.dial, self.aims.pace))?
+                    .0
+            }
+        };
         let coding = Coding::Dial(kept.dial);
-        Ok(self.piece(kept.file, coding, kept.score, Some(verdict), trail))
+        Ok(self.piece(file, coding, kept.score, Some(verdict), trail))
+    }
+
+    fn fits(&self, weight: u64) -> bool {
+        self.aims.max_weight.is_none_or(|most| weight <= most)
     }
 
     fn piece(
@@ -322,7 +346,7 @@ impl<'a> Studio<'a> {
             score,
             verdict,
             trail,
-            fits: self.aims.max_weight.is_none_or(|most| weight <= most),
+            fits: self.fits(weight),
             flattened: false,
             shrunk: None,
         };
@@ -395,18 +419,5 @@ impl<'a> Studio<'a> {
             score,
             width,
         }
-    }
-}
-
-impl Piece {
-    /// This piece, or another where that is better; the trail is that of both.
-    fn or(self, other: Piece, better: impl Fn(&Account, &Account) -> bool) -> Piece {
-        let trail = [&self.account.trail[..], &other.account.trail].concat();
-        let mut kept = match better(&self.account, &other.account) {
-            true => other,
-            false => self,
-        };
-        kept.account.trail = trail;
-        kept
     }
 }

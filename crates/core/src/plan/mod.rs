@@ -4,6 +4,7 @@ mod look;
 mod name;
 mod place;
 mod sizes;
+mod total;
 mod trouble;
 
 use std::collections::HashMap;
@@ -15,6 +16,7 @@ pub use look::{CodingWish, LOOKS, Look, LookWish, look_name};
 pub use name::{Pattern, PatternError, plain_name, says_nothing, slug, stem};
 pub use place::{CreditsWish, Glob, Place, Site, Wish};
 pub use sizes::Extent;
+pub use total::{SharedTotal, SharingPicture, Total};
 pub use trouble::Trouble;
 
 use crate::credits::{Credits, Field, Inscription};
@@ -53,6 +55,8 @@ pub struct Plan {
     pub left_out: Vec<usize>,
     /// Places that show no original.
     pub idle: Vec<String>,
+    /// What pictures share.
+    pub totals: Vec<SharedTotal>,
 }
 
 /// What one original becomes.
@@ -86,6 +90,8 @@ pub struct Placement {
     pub backdrop: Backdrop,
     /// What is written into the pieces beside their pixels.
     pub inscription: Inscription,
+    /// The totals that it shares: the page, if it is one, and bytes.
+    pub totals: Vec<(Option<String>, u64)>,
     /// The sizes to make, the smallest first.
     pub sizes: Vec<PlannedSize>,
 }
@@ -174,7 +180,11 @@ impl Plan {
         for (index, original) in originals.into_iter().enumerate() {
             let wishes = site.shown(&original.name);
             let placed = |(place, name, wish): (usize, Option<&str>, &Wish)| {
-                placement(&original, name, wish, numbers.of_one(place, index))
+                let totals = site.totals.iter();
+                let held = totals.filter(|total| total.holds(&original.name, name));
+                let totals = held.map(|total| (total.page.clone(), total.max_total));
+                let number = numbers.of_one(place, index);
+                placement(&original, name, wish, number, totals.collect())
             };
             let placements: Vec<Placement> = wishes.into_iter().map(placed).collect();
             match placements.is_empty() {
@@ -186,6 +196,7 @@ impl Plan {
             }
         }
         let plan = Plan {
+            totals: total::shared(&jobs, site),
             jobs,
             left_out,
             idle: numbers.idle(site),
@@ -242,7 +253,7 @@ impl Job {
     /// Plans the pieces of one original for one wish, without a place.
     pub fn new(original: Original, wish: &Wish) -> Job {
         Job {
-            placements: vec![placement(&original, None, wish, (1, 1))],
+            placements: vec![placement(&original, None, wish, (1, 1), Vec::new())],
             original,
         }
     }
@@ -287,6 +298,7 @@ fn placement(
     place: Option<&str>,
     wish: &Wish,
     number: (usize, usize),
+    totals: Vec<(Option<String>, u64)>,
 ) -> Placement {
     let shown = original.shown(&wish.framing).size;
     let own = original.probe.orientation.apply_to_size(shown);
@@ -301,6 +313,7 @@ fn placement(
         pace: wish.pace,
         backdrop: wish.backdrop,
         inscription: wish.credits.inscription(&original.credits, &original.label),
+        totals,
         sizes: Vec::new(),
     };
     let frame = wish.framing.frame(own);
@@ -358,6 +371,7 @@ fn recipe(placement: &Placement, size: (Size, &[Size], f64), format: Format) -> 
         // It matters where there is no transparency, and around a padded picture.
         (!format.holds_alpha() || placement.framing.fit == Fit::Pad).then_some(placement.backdrop),
         &placement.inscription,
+        &placement.totals,
     );
     // Plain data without maps keyed by anything but names: it always serialises.
     digest(&serde_json::to_vec(&decisive).unwrap_or_default())

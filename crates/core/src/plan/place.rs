@@ -5,6 +5,7 @@ use globset::{GlobBuilder, GlobMatcher};
 use super::look::CodingWish;
 use super::name::{Pattern, plain_name};
 use super::sizes::Extent;
+use super::total::Total;
 use crate::credits::{Credits, Field, Inscription};
 use crate::encode::{Format, Pace};
 use crate::pixels::{Backdrop, Framing, Rendering, Size};
@@ -120,6 +121,8 @@ pub struct Site {
     pub places: Vec<Place>,
     /// What is made of originals that no place shows; `None` where they are left out.
     pub every: Option<Wish>,
+    /// Budgets for many pictures together.
+    pub totals: Vec<Total>,
 }
 
 impl Site {

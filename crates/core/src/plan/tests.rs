@@ -36,6 +36,7 @@ fn only(every: Wish) -> Site {
     Site {
         places: Vec::new(),
         every: Some(every),
+        totals: Vec::new(),
     }
 }
 
@@ -82,6 +83,7 @@ fn every_place_gets_its_pieces_and_the_rest_is_left_out() {
             place("room", &["rooms/**"], Wish::default()),
         ],
         every: None,
+        totals: Vec::new(),
     };
     let plan = Plan::new(originals.clone(), &site).expect("no trouble");
     insta::assert_snapshot!(lines(&plan), @r"
@@ -157,6 +159,7 @@ fn names_that_cannot_be_are_all_named() {
             place("hall", &["b/*"], wish(&[300], &formats, "room/{number}")),
         ],
         every: None,
+        totals: Vec::new(),
     };
     let troubles = Plan::new(originals, &site).expect_err("three troubles");
     let told: Vec<String> = troubles.iter().map(Trouble::to_string).collect();
@@ -290,6 +293,7 @@ fn names_that_differ_in_case_only_are_told_as_such() {
             ),
         ],
         every: None,
+        totals: Vec::new(),
     };
     let troubles = Plan::new(originals, &site).expect_err("one file on many systems");
     let told: Vec<String> = troubles.iter().map(Trouble::to_string).collect();

@@ -1,5 +1,7 @@
 //! Settings resolved: the only thing that the work sees of the command line.
 
+mod totals;
+
 use std::path::{Path, PathBuf};
 use std::thread;
 
@@ -51,6 +53,8 @@ pub struct Settings {
     pub watch: bool,
     /// Whether pieces without original or place are removed.
     pub remove_strays: bool,
+    /// Whether totals of the kiln file are not shared, since not all that has part in them is fired.
+    pub unshared: bool,
     /// Pieces whose trials are told.
     pub why: Vec<String>,
     /// How the report is given.
@@ -128,7 +132,8 @@ impl Settings {
         let file = kiln_file(&typed.kiln_file)?;
         let file = file.as_ref();
         let originals = Originals::resolve(&typed.paths, file)?;
-        let (site, told) = sites(typed, file)?;
+        let (mut site, mut told) = sites(typed, file)?;
+        let unshared = totals::resolve(typed, file, &mut site, &mut told)?;
         if let Some(missing) = typed.labels.as_ref().filter(|path| !path.exists()) {
             return Err(Failure::NoSuchPath(missing.clone()));
         }
@@ -148,6 +153,7 @@ impl Settings {
             dry_run: typed.dry_run,
             watch: typed.watch,
             remove_strays: typed.remove_strays,
+            unshared,
             why: typed.why.clone(),
             telling: match typed {
                 t if t.quiet => Telling::Quiet,
@@ -215,9 +221,6 @@ fn contradiction(wish: &Wish, layer: &Layer) -> Option<&'static str> {
         (CodingWish::Look(look), _) if look.least > look.look => {
             Some("the least-look lies above the look; lower it, or raise the look")
         }
-        (CodingWish::Look(look), None) if look.sharpest => Some(
-            "the sharpest is what fits a max-weight, and there is none; add it, or leave out the aim",
-        ),
         (CodingWish::Look(look), None) if look.shrink_to_fit => {
             Some("shrink-to-fit goes with a max-weight; add it, or leave it out")
         }

@@ -1,0 +1,121 @@
+//! The rounds of a firing: pieces are made, and what comes of them goes into ledger and report.
+
+use std::collections::{HashMap, HashSet};
+use std::path::PathBuf;
+use std::sync::mpsc;
+use std::thread;
+
+use kiln_core::colour::ColourNote;
+use kiln_core::pipeline::Attempt;
+use kiln_core::plan::Plan;
+
+use super::work::{self, Bench, Event, Ordered, What};
+use crate::failure::Failure;
+use crate::find::Picture;
+use crate::ledger::Ledger;
+use crate::report::{Fired, FiringReport, Progress};
+use crate::settings::Settings;
+use crate::write::OutFolder;
+
+/// A firing at work.
+pub struct Run<'a> {
+    pub plan: &'a Plan,
+    pub pictures: &'a [Picture],
+    /// The originals as the ledger has them, in the order of the jobs.
+    pub keys: &'a [String],
+    pub settings: &'a Settings,
+    pub folder: &'a OutFolder,
+    pub same: &'a HashSet<PathBuf>,
+    pub ledger: Ledger,
+    pub progress: Progress,
+    pub report: &'a mut FiringReport,
+}
+
+/// What is known of pieces after attempts that were asked for, by their names.
+pub type Tried = HashMap<String, Vec<Attempt>>;
+
+impl Run<'_> {
+    /// Makes what is not there yet, or else what is ordered.
+    pub fn round(&mut self, orders: Option<HashMap<String, Ordered>>) -> Result<Tried, Failure> {
+        if let Some(orders) = &orders {
+            self.progress.more(orders.len());
+        }
+        let bench = Bench {
+            settings: self.settings,
+            folder: self.folder,
+            known: self.ledger.known(),
+            same: self.same,
+            orders,
+        };
+        let mut tried = Tried::new();
+        let (events, incoming) = mpsc::channel();
+        let (plan, pictures) = (self.plan, self.pictures);
+        thread::scope(|scope| {
+            let dispatch = || work::dispatch(plan, pictures, &bench, events);
+            let dispatcher = scope.spawn(dispatch);
+            let mut saved = Ok(());
+            for event in incoming {
+                self.note(event, &mut tried);
+                // One failure to save is enough to know; the pieces are made all the same.
+                saved = saved.and_then(|()| self.ledger.save_now_and_then());
+            }
+            saved.map_err(Failure::unwritable(self.ledger.path()))?;
+            // A dispatcher that panicked is a bug, and is passed on as one.
+            dispatcher
+                .join()
+                .unwrap_or_else(|panic| std::panic::resume_unwind(panic))
+        })?;
+        Ok(tried)
+    }
+
+    /// Takes in one event: the one place that changes ledger and report while work goes on.
+    fn note(&mut self, event: Event, tried: &mut Tried) {
+        let job = &self.plan.jobs[event.job];
+        let original = &mut self.report.originals[event.job];
+        let name = &job.original.name;
+        match event.what {
+            What::Began => self.progress.began(name),
+            What::Read(digest) => self.ledger.read(&self.keys[event.job], digest),
+            What::Piece(index, standing) => {
+                let piece = &mut original.pieces[index];
+                piece.fired = match standing {
+                    Ok(standing) => {
+                        if let Some(made) = standing.made {
+                            self.ledger.finished(&piece.name, made);
+                        }
+                        Fired::Made(standing.written)
+                    }
+                    Err(why) => Fired::Failed(why),
+                };
+                self.progress.piece();
+            }
+            What::Tried(index, trail) => {
+                // What cannot be made for another look stays as it is.
+                let piece = original.pieces[index].name.clone();
+                tried.extend(trail.ok().map(|trail| (piece, trail)));
+                self.progress.piece();
+            }
+            What::Ended(Ok(colours)) => {
+                let note = colours.map(|colours| told(colours).to_owned());
+                original
+                    .notes
+                    .extend(note.filter(|note| !original.notes.contains(note)));
+                self.progress.ended(name, 0);
+            }
+            What::Ended(Err(why)) => {
+                let given_up = original.refuse(&why);
+                self.progress.ended(name, given_up);
+            }
+        }
+    }
+}
+
+fn told(colours: ColourNote) -> &'static str {
+    match colours {
+        ColourNote::Converted => "its colours were converted from its profile to sRGB",
+        ColourNote::Kept => "its colours go beyond sRGB and were kept, as Display P3",
+        ColourNote::ProfileDropped => {
+            "its colour profile is damaged or does not fit it; sRGB was assumed"
+        }
+    }
+}

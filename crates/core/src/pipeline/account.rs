@@ -1,0 +1,138 @@
+//! Finished files, how they came about, and what more may be asked of them.
+
+use serde::{Deserialize, Serialize};
+use thiserror::Error;
+
+use crate::budget::{Trial, Verdict};
+use crate::decode::DecodeError;
+use crate::encode::{Chroma, Coding, EncodeError, Format, Manner, Pace};
+use crate::pixels::Size;
+
+/// A finished file.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Piece {
+    /// The whole file.
+    pub file: Vec<u8>,
+    /// How it came about.
+    pub account: Account,
+}
+
+/// How a finished file came about.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Account {
+    /// Bytes.
+    pub weight: u64,
+    /// How its samples are coded.
+    pub coding: Coding,
+    /// Its visual score.
+    pub score: f32,
+    /// What the search for its budgets came to; `None` where a dial was set.
+    pub verdict: Option<Verdict>,
+    /// Every encode that was made for it, in order.
+    pub trail: Vec<Attempt>,
+    /// Whether it keeps its weight.
+    pub fits: bool,
+    /// Whether transparent pixels were laid over the backdrop.
+    pub flattened: bool,
+    /// Its size, where it was made smaller than planned to keep its weight.
+    pub shrunk: Option<Size>,
+}
+
+/// One encode of a piece.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Attempt {
+    /// With or without loss.
+    pub coding: Coding,
+    /// What became of its chroma.
+    pub chroma: Chroma,
+    /// How much time it was allowed.
+    pub pace: Pace,
+    /// Bytes.
+    pub weight: u64,
+    /// Its visual score.
+    pub score: f32,
+    /// Its width in pixels.
+    pub width: u32,
+}
+
+impl Piece {
+    /// This piece, or another where that is better; the trail is that of both.
+    pub(super) fn or(self, other: Piece, better: impl Fn(&Account, &Account) -> bool) -> Piece {
+        let trail = [&self.account.trail[..], &other.account.trail].concat();
+        let mut kept = match better(&self.account, &other.account) {
+            true => other,
+            false => self,
+        };
+        kept.account.trail = trail;
+        kept
+    }
+}
+
+impl Attempt {
+    /// How it was made.
+    pub fn manner(&self) -> Manner {
+        Manner {
+            coding: self.coding,
+            chroma: self.chroma,
+            pace: self.pace,
+        }
+    }
+
+    /// As a trial of a dial, where it was made in that manner.
+    pub(super) fn trial(&self, manner: impl Fn(u8) -> Manner) -> Option<Trial> {
+        let Coding::Dial(dial) = self.coding else {
+            return None;
+        };
+        let trial = Trial {
+            dial,
+            weight: self.weight,
+            score: self.score,
+        };
+        (manner(dial) == self.manner()).then_some(trial)
+    }
+}
+
+/// What is asked of a piece beyond its plan, where many together keep a total. Attempts that are
+/// known already are not made again, and stand at the head of its trail.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Order {
+    /// The lightest that reaches another look.
+    Look {
+        /// The visual score.
+        look: f32,
+        /// What is known.
+        known: Vec<Attempt>,
+    },
+    /// The best that is no heavier than this.
+    Within {
+        /// Bytes.
+        max_weight: u64,
+        /// What is known.
+        known: Vec<Attempt>,
+    },
+    /// The file of an attempt.
+    Same {
+        /// The attempt.
+        attempt: Attempt,
+        /// What it counts as.
+        verdict: Option<Verdict>,
+        /// What is known, this attempt among it.
+        known: Vec<Attempt>,
+    },
+}
+
+/// Why a piece was not made.
+#[derive(Debug, Error)]
+pub enum PieceError {
+    /// It could not be encoded.
+    #[error(transparent)]
+    Encode(#[from] EncodeError),
+    /// It could not be decoded again.
+    #[error("the finished {format} cannot be read again: {source}")]
+    Unreadable {
+        /// The format.
+        format: Format,
+        /// What its decoder said.
+        source: DecodeError,
+    },
+}
