@@ -58,6 +58,7 @@ def main():
             row = json.loads(line)
             kinds[row["format"], row["chroma"].capitalize(), row["nature"]].append(row)
     print("//! Fitted by benches/fit_curves.py on 19 photos and 22 graphics; do not edit by hand.\n")
+    print("// A fitted number is no constant of nature, however near.\n#![allow(clippy::approx_constant)]\n")
     print("use super::guess::Fit;\nuse crate::budget::Knot;\nuse crate::encode::{Chroma, Format};\nuse crate::source::Nature;\n")
     print("const fn knot(dial: f64, score: f64, spread: f64, weight: f64) -> Knot {")
     print("    Knot {\n        dial,\n        score,\n        spread,\n        weight,\n    }\n}\n")

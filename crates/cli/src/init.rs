@@ -70,6 +70,7 @@ pub fn run(typed: &InitArgs, channels: &Channels) -> Result<ExitCode, Failure> {
 fn looking(originals: &Path, typed: &InitArgs) -> SurveySettings {
     SurveySettings {
         paths: vec![originals.to_owned()],
+        shown: 400,
         limits: Limits {
             widest: 800,
             max_weight: None,

@@ -56,7 +56,7 @@ fn busy_of(width: u32, height: u32) -> Raster {
 }
 
 fn made(format: Format, aims: Aims) -> Piece {
-    pipeline::piece(&busy(), format, aims).expect("a piece")
+    pipeline::piece(&busy(), 1.0, format, aims).expect("a piece")
 }
 
 #[test]
@@ -235,7 +235,7 @@ fn transparent_pictures_are_scored_with_what_shows_through() {
     let samples = (0..64 * 64).flat_map(pixel).collect();
     let raster = Raster::new(size, Channels::Rgba, samples).expect("whole rows");
     for format in LOSSY {
-        let Piece { account, .. } = pipeline::piece(&raster, format, AIMS).expect("a piece");
+        let Piece { account, .. } = pipeline::piece(&raster, 1.0, format, AIMS).expect("a piece");
         assert_eq!(account.flattened, format == Format::Jpeg);
         assert!(
             account.score >= 75.0 && account.score <= 100.0,

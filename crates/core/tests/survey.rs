@@ -17,8 +17,14 @@ use kiln_core::survey::{self, Content, Limits, Look, Subject, Wanted, findings};
 use png::{BitDepth, ColorType as PngColour};
 
 fn look(file: &[u8], width: u32, format: Format) -> Look {
+    look_for(file, (width, width), format)
+}
+
+/// A look for a width in pixels, and in CSS pixels.
+fn look_for(file: &[u8], (width, displayed): (u32, u32), format: Format) -> Look {
     let wanted = Wanted {
         width,
+        displayed,
         format,
         coding: CodingWish::default(),
         thumbnail: 40,
@@ -46,11 +52,12 @@ fn landscape(width: u16, height: u16) -> Vec<u8> {
     file
 }
 
-fn fired(file: &[u8], width: u32, format: Format) -> u64 {
+fn fired(file: &[u8], (width, displayed): (u32, u32), format: Format) -> u64 {
     let bytes = file.len() as u64;
     let original = Original::new(String::new(), String::new(), bytes, probe(file));
     let wish = Wish {
-        extent: Extent::Widths(vec![width]),
+        extent: Extent::Widths(vec![displayed]),
+        densities: vec![f64::from(width) / f64::from(displayed)],
         formats: vec![format],
         ..Wish::default()
     };
@@ -68,13 +75,19 @@ fn fired(file: &[u8], width: u32, format: Format) -> u64 {
 fn estimates_come_near_a_real_firing() {
     let file = landscape(1400, 1100);
     for format in [Format::Jpeg, Format::WebP] {
-        for width in [1400, 1000, 500] {
-            let estimate = look(&file, width, format).estimate;
-            let real = fired(&file, width, format);
+        for (width, displayed) in [
+            (1400, 1400),
+            (1000, 1000),
+            (500, 500),
+            (1400, 700),
+            (1000, 500),
+        ] {
+            let estimate = look_for(&file, (width, displayed), format).estimate;
+            let real = fired(&file, (width, displayed), format);
             let error = estimate.weight as f64 / real as f64 - 1.0;
             assert!(
                 error.abs() < 0.25,
-                "{format} at {width}: {} for {real}",
+                "{format} at {width} for {displayed}: {} for {real}",
                 estimate.weight
             );
             assert_eq!(estimate.size.width(), width);
@@ -93,7 +106,7 @@ fn a_graphic_is_estimated_to_the_byte() {
     });
     let file = common::png_with(PngColour::Rgb, BitDepth::Eight, &bars.concat(), |_| {});
     let found = look(&file, 30, Format::WebP);
-    assert_eq!(found.estimate.weight, fired(&file, 30, Format::WebP));
+    assert_eq!(found.estimate.weight, fired(&file, (30, 30), Format::WebP));
     assert!(found.few_colours && matches!(found.content, Content::Flat | Content::Text));
 }
 

@@ -332,6 +332,8 @@ impl LabelSettings {
 pub struct SurveySettings {
     /// Pictures, and folders that are searched for them.
     pub paths: Vec<PathBuf>,
+    /// The widest that a picture is shown, in CSS pixels.
+    pub shown: u32,
     /// What counts as too much.
     pub limits: Limits,
     /// The format of the estimates.
@@ -361,6 +363,7 @@ impl SurveySettings {
     pub fn resolve(typed: &SurveyArgs) -> SurveySettings {
         SurveySettings {
             paths: typed.paths.clone(),
+            shown: typed.shown,
             limits: Limits {
                 // The densest screens that matter show two pixels for one.
                 widest: typed.shown.saturating_mul(2),

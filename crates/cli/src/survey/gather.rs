@@ -171,6 +171,7 @@ fn look(file: &mut Opened, settings: &SurveySettings) {
     }
     let wanted = Wanted {
         width: settings.limits.widest,
+        displayed: settings.shown,
         format: settings.format,
         coding: settings.coding,
         thumbnail: if settings.page.is_some() {

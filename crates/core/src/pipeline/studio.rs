@@ -52,10 +52,15 @@ impl Aims {
     }
 }
 
-/// A piece from a raster that is there already.
-pub fn piece(raster: &Raster, format: Format, aims: Aims) -> Result<Piece, PieceError> {
+/// A piece from a raster that is there already, for a device pixel ratio.
+pub fn piece(
+    raster: &Raster,
+    density: f64,
+    format: Format,
+    aims: Aims,
+) -> Result<Piece, PieceError> {
     let blocks = Inscription::default().blocks();
-    Studio::new(Cow::Borrowed(raster), aims, 1.0, blocks).make(format)
+    Studio::new(Cow::Borrowed(raster), aims, density, blocks).make(format)
 }
 
 /// A sized raster, ready to be encoded in any format.

@@ -1,15 +1,18 @@
 //! What a picture would weigh: a few bands of it are sized as the whole would be and encoded
-//! together, and the result is scaled by height and by how busy the rest is.
+//! together, and the result is scaled by height and by how busy the rest is. The dial that the
+//! look needs is searched for on square tiles: in bands, which are low, a visual score sees seams
+//! and no coarse scales.
 
 use crate::colour::Working;
 use crate::decode::{Form, Row};
-use crate::encode::{Format, Pace};
-use crate::pipeline::{self, Aims, PieceError};
-use crate::pixels::{Backdrop, Channels, Gamut, Kernel, Raster, Size};
+use crate::encode::{self, Format, Manner, Pace};
+use crate::pipeline::{self, Account, Aims, Attempt, Piece, PieceError};
+use crate::pixels::{Area, Backdrop, Channels, Gamut, Kernel, Raster, Region, Size};
 use crate::plan::CodingWish;
 use crate::size::Sizer;
 
 use super::activity;
+use super::look::Wanted;
 
 /// Bands of a picture: enough to meet sky, subject and foreground.
 const BANDS: u32 = 5;
@@ -20,25 +23,33 @@ const SAMPLED_PIXELS: u32 = 180_000;
 /// Block codecs work in rows of blocks this high.
 const BLOCK: u32 = 16;
 
+/// Tiles that a look is searched for on, where bands do not show all of a picture.
+const TILES: u32 = 3;
+
+/// The side of a tile: the coarsest of the score's six scales needs so many pixels.
+const TILE: u32 = 256;
+
 /// The bands of one picture, while its rows go by.
 pub(super) struct Sampler {
     working: Working,
     target: Size,
-    bands: Vec<Band>,
+    bands: Vec<Part>,
+    tiles: Vec<Part>,
     light: Vec<f32>,
     row: u32,
 }
 
-struct Band {
+struct Part {
     /// The first source row, and the first behind.
     from: u32,
     to: u32,
     sizer: Sizer,
 }
 
-/// The sampled bands, stacked.
+/// The sampled bands, stacked, and the tiles.
 pub(super) struct Sample {
     raster: Raster,
+    tiles: Option<Raster>,
     /// The parts of the picture's height that they come from.
     shares: Vec<(f64, f64)>,
     target: Size,
@@ -65,19 +76,20 @@ impl Sampler {
                 })
                 .collect(),
         };
-        let band = |(from, to, height): (u32, u32, u32)| {
+        let band = |&(from, to, height): &(u32, u32, u32)| {
             let part = Size::new(source.width(), to - from)?;
             let target = Size::new(target.width(), height)?;
-            Some(Band {
-                from,
-                to,
-                sizer: Sizer::new(part, target, channels, Kernel::Clear),
-            })
+            let sizer = Sizer::new(part, target, channels, Kernel::Clear);
+            Some(Part { from, to, sizer })
         };
+        let tiles = if bands.len() > 1 { TILES } else { 0 };
         Sampler {
             working,
             target,
-            bands: bands.into_iter().filter_map(band).collect(),
+            tiles: (0..tiles)
+                .filter_map(|index| tile(index, source, target, channels))
+                .collect(),
+            bands: bands.iter().filter_map(band).collect(),
             light: Vec::new(),
             row: 0,
         }
@@ -86,25 +98,28 @@ impl Sampler {
     pub(super) fn push(&mut self, row: Row<'_>) {
         let line = self.row;
         self.row += 1;
-        let hit = self
-            .bands
-            .iter_mut()
-            .find(|band| (band.from..band.to).contains(&line));
-        if let Some(band) = hit {
+        let parts = self.bands.iter_mut().chain(&mut self.tiles);
+        let mut hit = parts
+            .filter(|part| (part.from..part.to).contains(&line))
+            .peekable();
+        if hit.peek().is_some() {
             self.working.row(row, &mut self.light);
-            band.sizer.push(&self.light, false);
+            hit.for_each(|part| part.sizer.push(&self.light, false));
         }
     }
 
     /// The bands as one raster, once every row was pushed.
     pub(super) fn finish(self) -> Option<Sample> {
         let rows = f64::from(self.row);
-        let share = |band: &Band| (f64::from(band.from) / rows, f64::from(band.to) / rows);
+        let share = |band: &Part| (f64::from(band.from) / rows, f64::from(band.to) / rows);
         let shares = self.bands.iter().map(share).collect();
-        let parts = self.bands.into_iter().map(|band| band.sizer.finish());
-        let parts: Vec<Raster> = parts.collect::<Option<_>>()?;
+        let finished = |parts: Vec<Part>| -> Option<Vec<Raster>> {
+            let parts = parts.into_iter().map(|part| part.sizer.finish());
+            parts.collect()
+        };
         Some(Sample {
-            raster: stacked(&parts)?,
+            raster: stacked(&finished(self.bands)?)?,
+            tiles: stacked(&finished(self.tiles)?),
             shares,
             target: self.target,
         })
@@ -112,20 +127,24 @@ impl Sampler {
 }
 
 impl Sample {
-    /// The estimated bytes of the whole; `rows` is the activity of each row of a small copy.
+    /// The estimated bytes of the whole, shown at a device pixel ratio; `rows` is the activity of
+    /// each row of a small copy.
     pub(super) fn weigh(
         &self,
-        format: Format,
-        coding: CodingWish,
+        density: f64,
+        wanted: &Wanted,
         rows: &[f64],
     ) -> Result<u64, PieceError> {
-        let aims = Aims {
-            coding,
-            max_weight: None,
-            pace: Pace::Steady,
-            backdrop: Backdrop::WHITE,
+        let format = wanted.format;
+        let file = match self.manner(density, wanted)? {
+            None => self.piece(&self.raster, density, wanted)?.file,
+            Some(manner) => {
+                let clear = self.raster.channels() == Channels::Rgba && !format.holds_alpha();
+                let opaque = clear.then(|| self.raster.over([255; 3]));
+                encode::encode(opaque.as_ref().unwrap_or(&self.raster), format, manner)?
+            }
         };
-        let file = pipeline::piece(&self.raster, format, aims)?.file.len() as f64;
+        let file = file.len() as f64;
         let frame = f64::from(frame_bytes(format)).min(file);
         let taller = f64::from(self.target.height()) / f64::from(self.raster.size().height());
         let busier = match self.shares.len() {
@@ -134,6 +153,55 @@ impl Sample {
         };
         Ok((frame + (file - frame) * taller * busier).round() as u64)
     }
+
+    /// How the bands are to be coded, where the tiles tell.
+    fn manner(&self, density: f64, wanted: &Wanted) -> Result<Option<Manner>, PieceError> {
+        let (Some(tiles), CodingWish::Look(_)) = (&self.tiles, wanted.coding) else {
+            return Ok(None);
+        };
+        let Account {
+            coding,
+            score,
+            trail,
+            ..
+        } = self.piece(tiles, density, wanted)?.account;
+        let kept = |attempt: &&Attempt| (attempt.coding, attempt.score) == (coding, score);
+        Ok(trail.iter().find(kept).map(Attempt::manner))
+    }
+
+    fn piece(&self, raster: &Raster, density: f64, wanted: &Wanted) -> Result<Piece, PieceError> {
+        let aims = Aims {
+            coding: wanted.coding,
+            max_weight: None,
+            pace: Pace::Steady,
+            backdrop: Backdrop::WHITE,
+        };
+        pipeline::piece(raster, density, wanted.format, aims)
+    }
+}
+
+/// One of the tiles: each in a row and a column of its own.
+fn tile(index: u32, source: Size, target: Size, channels: usize) -> Option<Part> {
+    let side = TILE.min(target.width()).min(target.height());
+    // Where its left or upper border is, in pixels of the target.
+    let place = |index: u32, length: u32| {
+        let middle = f64::from(length) * f64::from(2 * index + 1) / f64::from(2 * TILES);
+        (middle - f64::from(side) / 2.0).clamp(0.0, f64::from(length - side))
+    };
+    let across = f64::from(source.width()) / f64::from(target.width());
+    let down = f64::from(source.height()) / f64::from(target.height());
+    let from = (place(index, target.height()) * down) as u32;
+    let rows = (f64::from(side) * down).round().max(1.0) as u32;
+    let to = (from + rows).min(source.height());
+    let area = Area::whole(Size::new(source.width(), to - from)?);
+    let region = Region {
+        x: place((index + 1) % TILES, target.width()) * across,
+        width: f64::from(side) * across,
+        ..area.into()
+    };
+    let target = Size::new(side, side)?;
+    let sizer = Sizer::of_region(area, region, target, channels, Kernel::Clear);
+    Some(Part { from, to, sizer })
 }
 
 /// Bytes that do not grow with the picture: headers and tables, fitted on 19 photos.

@@ -38,6 +38,8 @@ const EXACT_PIXELS: u64 = 4_000_000;
 pub struct Wanted {
     /// The width that the picture would be made at, never above its own.
     pub width: u32,
+    /// The width that it is displayed at, in CSS pixels: what is wider is for dense screens.
+    pub displayed: u32,
     /// The format that it would be made in.
     pub format: Format,
     /// How good it shall look.
@@ -109,6 +111,11 @@ pub fn look(
 ) -> Result<Look, LookError> {
     let upright = probe.upright();
     let target = upright.at_width(wanted.width.min(upright.width()));
+    // As in a firing for both: what fills no more than the display is for plain screens.
+    let density = match target.width() > wanted.displayed {
+        true => f64::from(wanted.width) / f64::from(wanted.displayed.max(1)),
+        false => 1.0,
+    };
     let shrinks = u64::from(upright.width()) * 10 >= u64::from(target.width()) * 14;
     let mut rows = match shrinks || upright.pixels() > EXACT_PIXELS {
         true => decode::open_coarse(bytes, probe, allowance)?,
@@ -135,14 +142,10 @@ pub fn look(
     } = Traits::of(&stored);
     let weight = match nature {
         // What makes a graphic heavy stands in a few places: only the whole of it tells.
-        Nature::Graphic if upright.pixels() <= WHOLE_TRIAL_PIXELS => whole_trial(
-            bytes,
-            probe,
-            allowance,
-            target,
-            (wanted.format, wanted.coding),
-        )?,
-        _ => sample.weigh(wanted.format, wanted.coding, &activity::of_rows(&stored))?,
+        Nature::Graphic if upright.pixels() <= WHOLE_TRIAL_PIXELS => {
+            whole_trial(bytes, probe, allowance, (target, density), &wanted)?
+        }
+        _ => sample.weigh(density, &wanted, &activity::of_rows(&stored))?,
     };
     let upright_small = probe.orientation.apply_to_size(small.form.size);
     let thumbnail = (wanted.thumbnail > 0).then(|| {
@@ -235,18 +238,20 @@ fn whole_trial(
     bytes: &[u8],
     probe: &Probe,
     allowance: Allowance,
-    target: Size,
-    (format, coding): (Format, CodingWish),
+    (target, density): (Size, f64),
+    wanted: &Wanted,
 ) -> Result<u64, LookError> {
     let wish = Wish {
         extent: Extent::Widths(vec![target.width()]),
-        formats: vec![format],
-        coding,
+        formats: vec![wanted.format],
+        coding: wanted.coding,
         ..Wish::default()
     };
     let weight = bytes.len() as u64;
     let original = Original::new(String::new(), String::new(), weight, probe.clone());
-    let job = Job::new(original, &wish);
+    let mut job = Job::new(original, &wish);
+    let sizes = job.placements.iter_mut().flat_map(|p| &mut p.sizes);
+    sizes.for_each(|size| size.density = density);
     let mut weight = Err(LookError::RowsMissing);
     pipeline::fire(bytes, &job, allowance, |_, made| {
         weight = made
