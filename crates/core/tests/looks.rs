@@ -6,6 +6,7 @@ mod other_eyes;
 
 use std::ops::ControlFlow;
 
+use common::busy_of;
 use kiln_core::budget::Verdict;
 use kiln_core::decode::Allowance;
 use kiln_core::encode::{Coding, Format, Pace};
@@ -36,23 +37,8 @@ fn look(look: f32) -> CodingWish {
     })
 }
 
-/// A picture with slopes, grain and edges.
 fn busy() -> Raster {
-    busy_of(160, 120)
-}
-
-fn busy_of(width: u32, height: u32) -> Raster {
-    let mut samples = Vec::new();
-    for y in 0..height {
-        for x in 0..width {
-            let grain = (x.wrapping_mul(7919) ^ y.wrapping_mul(104_729)) % 23;
-            let tone = (x + y / 2) % 200 + grain;
-            let dark = if (x / 40 + y / 30) % 2 == 0 { 0 } else { 60 };
-            samples.extend([tone - tone.min(dark), tone, 200 - y / 2].map(|s| s.min(255) as u8));
-        }
-    }
-    let size = Size::new(width, height).expect("a size");
-    Raster::new(size, Channels::Rgb, samples).expect("whole rows")
+    busy_of(160, 120, 0)
 }
 
 fn made(format: Format, aims: Aims) -> Piece {
@@ -183,7 +169,7 @@ fn a_piece_is_shrunk_where_that_is_asked_for_and_nothing_else_fits() {
 /// its own pixels may be worse by fifteen at most.
 #[test]
 fn denser_pieces_are_scored_as_they_are_seen_and_weigh_less() {
-    let busy = busy_of(400, 300);
+    let busy = busy_of(400, 300, 0);
     let png = common::encoded(&busy, Format::Png, Coding::Lossless).expect("a PNG");
     let at = |density: f64| -> Piece {
         let wish = Wish {

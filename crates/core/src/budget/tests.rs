@@ -250,3 +250,40 @@ fn the_trial_returned_is_always_one_that_was_made_even_where_nothing_makes_sense
         }
     }
 }
+
+#[test]
+fn what_is_known_is_not_tried_again_and_may_be_kept() {
+    let coder = Coder::new(3.0, 1, 0.2);
+    let trial = |dial: u8| Trial {
+        dial,
+        weight: (coder.bytes)(dial) as u64,
+        score: (coder.score)(dial),
+    };
+    let alone = coder.search(WISH);
+    for look in [55.0, 68.0, 75.0] {
+        let wish = Wish { look, ..WISH };
+        // Given in any order, and some of them twice.
+        let known: Vec<Trial> = [80, 40, 20, 40, alone.kept.dial].map(trial).to_vec();
+        let mut tried = Vec::new();
+        let attempt = |dial: u8| {
+            tried.push(dial);
+            Ok::<_, ()>(trial(dial))
+        };
+        let Outcome { kept, verdict } =
+            search(wish, 5..=98, &CURVE, known.clone(), attempt).expect("it never fails");
+        assert_eq!((verdict, kept), (Verdict::Met, trial(kept.dial)));
+        assert!(kept.score >= look, "{look}: {kept:?}");
+        assert!(
+            known.iter().all(|known| !tried.contains(&known.dial)),
+            "{tried:?}"
+        );
+        assert!(tried.len() <= 3, "{look}: {tried:?}");
+        // Where what is known will do, hardly anything is tried.
+        if look == 75.0 {
+            assert!(
+                tried.len() <= 1 && kept.score <= alone.kept.score,
+                "{tried:?}"
+            );
+        }
+    }
+}

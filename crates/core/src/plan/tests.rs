@@ -345,3 +345,80 @@ fn shapes_decide_sizes_before_widths_do() {
         lines(&plan)
     );
 }
+
+/// Who shares what: a line for each total and format, with its pictures' pieces.
+fn shares(plan: &Plan) -> String {
+    let total = |total: &SharedTotal| {
+        let pictures = total.pictures.iter().map(|picture| {
+            let smaller = picture.smaller.iter().map(|name| format!(" > {name}"));
+            format!("\n  {}{}", picture.largest, smaller.collect::<String>())
+        });
+        let page = total.page.as_deref().unwrap_or("all");
+        let pictures: String = pictures.collect();
+        format!("{page} {} {}{pictures}", total.format, total.max_total)
+    };
+    plan.totals.iter().map(total).collect::<Vec<_>>().join("\n")
+}
+
+#[test]
+fn a_visitor_loads_each_picture_of_a_page_once() {
+    let mut banner = wish(&[300], &[Format::WebP, Format::Jpeg], "{stem}-{width}");
+    banner.densities = vec![1.0, 2.0];
+    let mark = wish(&[60], &[Format::WebP, Format::Png], "mark-{stem}");
+    let total = |page: Option<&str>, places: &[&str], of: &[&str], shared| Total {
+        page: page.map(str::to_owned),
+        places: places.iter().map(|&place| place.to_owned()).collect(),
+        of: of
+            .iter()
+            .map(|glob| Glob::new(glob).expect("a glob"))
+            .collect(),
+        max_total: 9000,
+        shared,
+    };
+    let mut site = Site {
+        places: vec![
+            place("banner", &["*.jpg"], banner),
+            place("mark", &["*.png"], mark),
+        ],
+        every: None,
+        totals: vec![
+            total(None, &[], &[], true),
+            total(Some("home"), &["banner"], &["a*"], true),
+            total(Some("crew"), &["banner"], &[], false),
+            total(Some("bare"), &["mark"], &["a*"], true),
+        ],
+    };
+    let originals = ["a.jpg", "b.jpg", "logo.png"].map(|name| original(name, 600, 400));
+    let plan = Plan::new(originals.to_vec(), &site).expect("no trouble");
+    // A mark has no JPEG: who loads JPEGs loads its PNG, and who loads PNGs the JPEGs, the same.
+    insta::assert_snapshot!(shares(&plan), @r"
+    all JPEG 9000
+      a-600.jpg > a-300.jpg
+      b-600.jpg > b-300.jpg
+      mark-logo.png
+    all WebP 9000
+      a-600.webp > a-300.webp
+      b-600.webp > b-300.webp
+      mark-logo.webp
+    home JPEG 9000
+      a-600.jpg > a-300.jpg
+    home WebP 9000
+      a-600.webp > a-300.webp
+    ");
+    // A piece depends on the totals that it has part in, shared now or not, and on no others.
+    let recipes = |plan: &Plan| -> Vec<String> {
+        let pieces = plan.jobs.iter().flat_map(Job::pieces);
+        pieces.map(|(_, _, piece)| piece.recipe.clone()).collect()
+    };
+    site.totals[2].shared = true;
+    let crew = Plan::new(originals.to_vec(), &site).expect("no trouble");
+    assert_eq!(recipes(&crew), recipes(&plan));
+    site.totals[1].max_total = 8000;
+    let tighter = Plan::new(originals.to_vec(), &site).expect("no trouble");
+    let changed = recipes(&tighter)
+        .iter()
+        .zip(recipes(&plan))
+        .filter(|(a, b)| *a != b)
+        .count();
+    assert_eq!(changed, 4, "the pieces of a.jpg");
+}

@@ -6,7 +6,7 @@ use std::io::{Cursor, Write};
 use jpeg_encoder::{ColorType, Encoder, SamplingFactor};
 use kiln_core::decode::{self, Allowance, Row};
 use kiln_core::encode::{self, Chroma, Coding, EncodeError, Format, Manner, Pace};
-use kiln_core::pixels::{Raster, Size};
+use kiln_core::pixels::{Channels, Raster, Size};
 use kiln_core::source::{self, Probe};
 
 pub const WIDTH: u32 = 53;
@@ -434,4 +434,23 @@ pub fn encoded(raster: &Raster, format: Format, coding: Coding) -> Result<Vec<u8
         pace: Pace::Steady,
     };
     encode::encode(raster, format, manner)
+}
+
+/// A picture with slopes, grain and edges, another for each seed.
+pub fn busy_of(width: u32, height: u32, seed: u32) -> Raster {
+    let mut samples = Vec::new();
+    for y in 0..height {
+        for x in 0..width {
+            let grain = (x.wrapping_mul(7919) ^ y.wrapping_mul(104_729)) % 23;
+            let tone = (x + y / 2 + seed * 37) % 200 + grain;
+            let dark = if (x / (40 - seed) + y / 30).is_multiple_of(2) {
+                0
+            } else {
+                60
+            };
+            samples.extend([tone - tone.min(dark), tone, 200 - y / 2].map(|s| s.min(255) as u8));
+        }
+    }
+    let size = Size::new(width, height).expect("a size");
+    Raster::new(size, Channels::Rgb, samples).expect("whole rows")
 }
