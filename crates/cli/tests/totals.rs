@@ -274,3 +274,99 @@ fn pages_of_the_kiln_file_share_what_they_say() {
         assert!(done.stderr.contains(says), "{page}: {}", done.stderr);
     }
 }
+
+/// The weights of pieces that a total cannot press count as they are, and the others make room.
+#[test]
+fn what_cannot_be_lowered_keeps_its_part() {
+    let scratch = coast();
+    scratch.put("in/half.jpg", &photo(300, 200, 8)[..2000]);
+    let kiln = |lines: &str| {
+        let file = format!(
+            "originals = \"in\"\n{lines}\n[place.dial]\nof = [\"fog*\"]\nquality = 60\n[place.exact]\nof = [\"tide*\"]\nwidth = 40\nlook = \"exact\"\n[place.drawn]\nof = [\"gull*\"]\nwidth = 30\nformats = [\"png\"]\n[place.fine]\nof = [\"pier*\", \"half*\"]\n"
+        );
+        scratch.put("kiln.toml", file.as_bytes());
+    };
+    kiln("");
+    let free = weights_of_made(&json(&scratch, &[]));
+    assert_eq!(free.len(), 4, "the broken one gives none: {free:?}");
+    let pier = free["pier-320.webp"];
+    let whole: u64 = free.values().sum();
+    kiln(&format!("max-total = {}", whole - pier / 5));
+    let done = scratch.kiln(&["fire", "--json"]);
+    let report: Value = serde_json::from_str(&done.stdout).expect("JSON");
+    let pressed = weights_of_made(&report);
+    assert!(pressed["pier-320.webp"] <= pier * 4 / 5);
+    for (name, weight) in free.iter().filter(|(name, _)| !name.starts_with("pier")) {
+        assert_eq!(pressed.get(name), Some(weight), "{name}");
+    }
+    assert_eq!(done.code, 1);
+    assert_eq!(
+        done.stderr.lines().count(),
+        1,
+        "only the broken one: {}",
+        done.stderr
+    );
+    // As PNG a visitor loads other files of the same pictures: that is a total of its own.
+    let told = report["shared_totals"].as_array().expect("a list");
+    let pictures: Vec<&Value> = told.iter().map(|told| &told["pictures"]).collect();
+    assert_eq!(pictures, [4], "{told:?}");
+}
+
+fn weights_of_made(report: &Value) -> BTreeMap<String, u64> {
+    let made = pieces(report).into_iter().filter_map(|piece| {
+        let name = piece["name"].as_str().expect("a name").to_owned();
+        Some((name, piece["weight"].as_u64()?))
+    });
+    made.collect()
+}
+
+/// A total goes together with a weight for each, and with pieces that are made smaller for it.
+#[test]
+fn weights_and_totals_are_both_kept() {
+    let scratch = coast();
+    let run = [
+        "in",
+        "-f",
+        "jpeg",
+        "-m",
+        "7KB",
+        "--least-look",
+        "60",
+        "--shrink-to-fit",
+        "-o",
+    ];
+    let alone = json(&scratch, &[&run[..], &["alone"]].concat());
+    let free = weights(&alone);
+    let shrunk = |report: &Value| -> Vec<String> {
+        let all = pieces(report)
+            .into_iter()
+            .filter(|piece| !piece["shrunk"].is_null());
+        all.map(|piece| piece["name"].as_str().expect("a name").to_owned())
+            .collect()
+    };
+    assert!(!shrunk(&alone).is_empty(), "{free:?}");
+    let total = free.values().sum::<u64>() * 9 / 10;
+    let option = total.to_string();
+    let both = json(
+        &scratch,
+        &[&run[..], &["both", "--max-total", &option]].concat(),
+    );
+    let pressed = weights(&both);
+    assert!(pressed.values().all(|weight| *weight <= 7000));
+    assert_eq!(shrunk(&both), shrunk(&alone));
+    for name in shrunk(&both) {
+        assert_eq!(pressed[&name], free[&name], "{name}");
+    }
+    let told = &both["shared_totals"][0];
+    let sum: u64 = pressed.values().sum();
+    assert_eq!(told["weight"], sum);
+    // Kept, or said: what was shrunk can give nothing.
+    let said = scratch.kiln(&[&["fire"], &run[..], &["both", "--max-total", &option]].concat());
+    assert_eq!(
+        said.stderr.contains("over its total"),
+        sum > total,
+        "{}",
+        said.stderr
+    );
+    assert!(said.stdout.contains("4 were made before") || said.stdout.contains("unchanged"));
+}

@@ -287,3 +287,61 @@ fn what_is_known_is_not_tried_again_and_may_be_kept() {
         }
     }
 }
+
+#[test]
+fn a_curve_goes_through_what_was_seen_and_bends_towards_it() {
+    let trial = |dial: u8, weight: u64, score: f32| Trial {
+        dial,
+        weight,
+        score,
+    };
+    let usual = |dial: u8| CURVE.score(&[], dial);
+    assert_eq!((usual(50), CURVE.weight(&[], 50)), (65.0, None));
+    // One trial: the whole curve moves, more where pictures spread more.
+    let one = [trial(50, 10_000, 70.5)];
+    assert!((CURVE.score(&one, 50) - 70.5).abs() < 1e-4);
+    let moved = |dial: u8| CURVE.score(&one, dial) - usual(dial);
+    assert!(moved(20) > moved(50) && moved(50) > moved(80) && moved(80) > 0.0);
+    let weight = |trials: &[Trial], dial| CURVE.weight(trials, dial).expect("a weight");
+    assert!((weight(&one, 50) - 10_000.0).abs() < 1.0);
+    assert!((weight(&one, 80) / 10_000.0).ln() - 0.6 < 1e-6);
+    // Two: between them, neither is contradicted; beyond, the curve is tilted, not thrown over.
+    let two = [one[0], trial(80, 30_000, 80.0)];
+    for seen in &two {
+        assert!((CURVE.score(&two, seen.dial) - f64::from(seen.score)).abs() < 1e-4);
+        assert!((weight(&two, seen.dial) / seen.weight as f64 - 1.0).abs() < 1e-6);
+    }
+    let dials: Vec<u8> = (5..=98).collect();
+    assert!(
+        dials
+            .windows(2)
+            .all(|d| CURVE.score(&two, d[0]) < CURVE.score(&two, d[1]))
+    );
+    assert!(
+        dials
+            .windows(2)
+            .all(|d| weight(&two, d[0]) < weight(&two, d[1]))
+    );
+    // What one coder showed tells how easy the picture is for another.
+    let seen = CURVE.seen(50, 70.5);
+    assert!((seen.easier - 1.0).abs() < 1e-6, "{seen:?}");
+    assert!((seen.score(&[], 80) - 82.4).abs() < 1e-4);
+}
+
+#[test]
+fn too_few_trials_give_up_weight_and_never_the_look() {
+    for coder in coders() {
+        for trials in [1, 2, 3] {
+            let found = coder.search(Wish { trials, ..WISH });
+            assert!(found.kept.score >= WISH.look, "{trials}: {:?}", found.trail);
+            // As many more as it takes to reach it, and then no others.
+            let reached = found.trail.iter().position(|t| t.2 >= WISH.look);
+            let reached = reached.expect("one reaches it") + 1;
+            assert!(
+                found.trail.len() <= trials.max(reached),
+                "{trials}: {:?}",
+                found.trail
+            );
+        }
+    }
+}
