@@ -170,7 +170,7 @@ fn a_total_that_cannot_be_met_is_told_with_its_heaviest_pictures() {
     );
     assert!(
         line.contains(
-            "above 2.00 KB, as even the least looks weigh too much; the heaviest are pier-320.webp"
+            "above 2.00 KB, though all are as light as they may be; the heaviest are pier-320.webp"
         ),
         "{line}"
     );

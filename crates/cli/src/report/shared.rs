@@ -38,19 +38,26 @@ impl TotalReport {
             .weight
             .checked_sub(self.max_total)
             .filter(|&excess| excess > 0)?;
-        let why = match interrupted {
-            true => "the run was interrupted before it was shared",
-            false => "even the least looks weigh too much",
-        };
         let heaviest = self.heaviest.iter().take(3);
         let heaviest = heaviest.map(|(name, bytes)| format!("{name} {}", wording::weight(*bytes)));
+        let heaviest: Vec<String> = heaviest.collect();
+        let (why, advice) = match interrupted {
+            true => (
+                "as the run was interrupted before it was shared",
+                "run it again",
+            ),
+            false => (
+                "though all are as light as they may be",
+                "make them narrower, allow more, or lower the least-look",
+            ),
+        };
         let what = format!(
-            "over its total: {} of {} is {} above {}, as {why}; the heaviest are {}; make them narrower, allow more, or lower the least-look",
+            "over its total: {} of {} is {} above {}, {why}; the heaviest are {}; {advice}",
             wording::weight(self.weight),
             self.format,
             wording::weight(excess),
             wording::weight(self.max_total),
-            heaviest.collect::<Vec<_>>().join(", "),
+            heaviest.join(", "),
         );
         Some((self.label(), what))
     }
