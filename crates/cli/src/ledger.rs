@@ -443,4 +443,35 @@ mod tests {
         assert_eq!(strays, [wanted]);
         assert!(ledger.strays(&planned, |_| false).is_empty());
     }
+
+    /// A part in a total is kept with the piece, over a run that only plans it again.
+    #[test]
+    fn a_share_is_kept_as_long_as_its_piece_holds() {
+        let folder = tempfile::tempdir().expect("a folder");
+        let share = Share {
+            of: "all".to_owned(),
+            own: 3,
+            kept: 1,
+            verdict: Some(Verdict::Met),
+            within: Some(70),
+        };
+        let (mut ledger, _) = Ledger::open(folder.path()).expect("a new one");
+        ledger.enter("../a.jpg", "a-1.webp", entry("r"));
+        assert!(ledger.made("a-1.webp").is_none(), "it is only planned");
+        ledger.read("../a.jpg", "content".to_owned());
+        let shared = Made {
+            share: Some(share.clone()),
+            ..made("one")
+        };
+        ledger.finished("a-1.webp", shared);
+        ledger.save().expect("room");
+        let (mut again, aside) = Ledger::open(folder.path()).expect("the same");
+        assert_eq!(aside, None);
+        again.enter("../a.jpg", "a-1.webp", entry("r"));
+        let (entry_again, made_again, original) = again.made("a-1.webp").expect("it stands");
+        assert_eq!((entry_again.recipe.as_str(), original), ("r", "content"));
+        assert_eq!(made_again.share, Some(share));
+        again.enter("../a.jpg", "a-1.webp", entry("other"));
+        assert!(again.made("a-1.webp").is_none() && again.made("b.webp").is_none());
+    }
 }

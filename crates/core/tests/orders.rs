@@ -230,3 +230,39 @@ fn of_all_dials_that_fit_a_weight_the_search_keeps_one_of_the_best() {
         }
     }
 }
+
+/// With all the time in the world a slow coder's dial is found at a quick setting first, and never
+/// again: what is known tells it.
+#[test]
+fn a_patient_coder_looks_for_its_dial_once() {
+    let raster = waves(160, 120, 3);
+    let patient = |order: Option<&Order>| {
+        let png = common::encoded(&raster, Format::Png, Coding::Lossless).expect("a PNG");
+        let original = Original::new("x".into(), "x".into(), 9, common::probe(&png));
+        let wish = Wish {
+            formats: vec![Format::Avif],
+            pace: Pace::Patient,
+            ..Wish::default()
+        };
+        let job = Job::new(original, &wish);
+        let mut made = None;
+        let deliver = |_: &_, piece: Result<Piece, _>| {
+            made = piece.ok();
+            ControlFlow::Continue(())
+        };
+        pipeline::fire_ordered(&png, &job, Allowance::default(), |_| order, deliver)
+            .expect("a sound picture");
+        made.expect("a piece").account
+    };
+    let quick = |trail: &[Attempt]| trail.iter().filter(|a| a.pace == Pace::Quick).count();
+    let own = patient(None);
+    assert!(quick(&own.trail) >= 1, "{own:?}");
+    assert!(own.trail.len() - quick(&own.trail) <= 3 || own.verdict != Some(Verdict::Met));
+    let known = own.trail.clone();
+    let lower = patient(Some(&Order::Look { look: 60.0, known }));
+    assert_eq!(quick(&lower.trail), quick(&own.trail), "{lower:?}");
+    let kept = (lower.weight, lower.score);
+    let made = lower.trail.iter().find(|a| (a.weight, a.score) == kept);
+    assert_eq!(made.map(|attempt| attempt.pace), Some(Pace::Patient));
+    assert!(lower.score >= 60.0 && lower.weight < own.weight);
+}

@@ -62,3 +62,50 @@ impl TotalReport {
         Some((self.label(), what))
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn total(weight: u64, page: Option<&str>) -> TotalReport {
+        let heaviest = [
+            ("fog.jpg", 900_000),
+            ("a\u{1b}.jpg", 80_000),
+            ("c.jpg", 9),
+            ("d.jpg", 8),
+        ];
+        TotalReport {
+            page: page.map(str::to_owned),
+            format: Format::Jpeg,
+            max_total: 900_000,
+            weight,
+            pictures: 4,
+            worst: Some(("fog.jpg".to_owned(), 50.4)),
+            heaviest: heaviest
+                .map(|(name, weight)| (name.to_owned(), weight))
+                .to_vec(),
+        }
+    }
+
+    #[test]
+    fn a_total_that_is_exceeded_is_told_with_what_weighs_most_and_what_to_do() {
+        let told = |total: TotalReport, interrupted| {
+            let problem = total.problem(interrupted);
+            problem.map_or("kept".to_owned(), |(whose, what)| {
+                format!("{whose}: {what}")
+            })
+        };
+        let all = [
+            told(total(980_017, Some("home")), false),
+            told(total(980_017, None), true),
+            told(total(900_001, None), false),
+            told(total(900_000, None), false),
+        ];
+        insta::assert_snapshot!(all.join("\n").replace('\u{1b}', "ESC"), @r"
+        page home: over its total: 980 KB of JPEG is 80.0 KB above 900 KB, though all are as light as they may be; the heaviest are fog.jpg 900 KB, aESC.jpg 80.0 KB, c.jpg 9 B; make them narrower, allow more, or lower the least-look
+        all together: over its total: 980 KB of JPEG is 80.0 KB above 900 KB, as the run was interrupted before it was shared; the heaviest are fog.jpg 900 KB, aESC.jpg 80.0 KB, c.jpg 9 B; run it again
+        all together: over its total: 900 KB of JPEG is 1 B above 900 KB, though all are as light as they may be; the heaviest are fog.jpg 900 KB, aESC.jpg 80.0 KB, c.jpg 9 B; make them narrower, allow more, or lower the least-look
+        kept
+        ");
+    }
+}
