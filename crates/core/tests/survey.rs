@@ -11,7 +11,7 @@ use kiln_core::colour::ProfileFacts;
 use kiln_core::decode::Allowance;
 use kiln_core::encode::Format;
 use kiln_core::pipeline;
-use kiln_core::plan::{CodingWish, Extent, Job, Original, Wish};
+use kiln_core::plan::{CodingWish, Extent, Job, LookWish, Original, Wish};
 use kiln_core::source::{self, Headers};
 use kiln_core::survey::{self, Content, Limits, Look, Subject, Wanted, findings};
 use png::{BitDepth, ColorType as PngColour};
@@ -93,6 +93,34 @@ fn estimates_come_near_a_real_firing() {
             assert_eq!(estimate.size.width(), width);
         }
     }
+}
+
+/// What an estimate is for decides it: the better the look, the heavier; what is shown on a dense
+/// screen may be lighter at the same pixels.
+#[test]
+fn estimates_follow_the_look_and_the_screen() {
+    let file = landscape(1400, 1100);
+    let weigh = |coding: CodingWish, displayed: u32| {
+        let wanted = Wanted {
+            width: 1000,
+            displayed,
+            format: Format::WebP,
+            coding,
+            thumbnail: 0,
+        };
+        let look = survey::look(&file, &probe(&file), Allowance::default(), wanted);
+        look.expect("a sound picture").estimate.weight
+    };
+    let looks = [60.0, 75.0, 85.0].map(|look| CodingWish::Look(LookWish::of(look)));
+    let [plain, fine, crisp] = looks.map(|look| weigh(look, 1000));
+    assert!(plain < fine && fine < crisp, "{plain} {fine} {crisp}");
+    assert!(crisp < weigh(CodingWish::Exact, 1000));
+    assert!(weigh(looks[1], 500) < fine * 9 / 10);
+    // A dial is taken as it is.
+    assert_eq!(
+        weigh(CodingWish::Dial(50), 500),
+        weigh(CodingWish::Dial(50), 1000)
+    );
 }
 
 #[test]
