@@ -28,13 +28,42 @@ pub fn keep(run: &mut Run<'_>, interrupted: fn() -> bool) -> Result<(), Failure>
     let placements = placements(run.plan);
     let mut sharers = sharers(run, &placements);
     let mut sharing = sharing(&sharers, &run.plan.totals);
+    try_looks(run, &mut sharers, &mut sharing, interrupted)?;
+    if interrupted() {
+        return Ok(());
+    }
+    let mut orders = HashMap::new();
+    let mut weights = HashMap::new();
+    for (sharer, choice) in sharers.iter().zip(sharing.choice()) {
+        let chosen = choice.map_or(sharer.kept, |choice| sharer.options()[choice]);
+        weights.insert(&sharer.name, sharer.trail[chosen].weight);
+        stand(run, sharer, chosen, &of, &mut orders);
+    }
+    for (name, most) in caps(&run.plan.totals, &weights) {
+        if let Some(smaller) = Sharer::of(run, &placements, name) {
+            stand_within(run, &smaller, most, &of, &mut orders);
+        }
+    }
+    match orders.is_empty() {
+        true => Ok(()),
+        false => run.round(Some(orders)).map(drop),
+    }
+}
+
+/// Tries pieces at the looks that are wanted to be known.
+fn try_looks(
+    run: &mut Run<'_>,
+    sharers: &mut [Sharer],
+    sharing: &mut Sharing,
+    interrupted: fn() -> bool,
+) -> Result<(), Failure> {
     loop {
         let wants = sharing.wants();
         if wants.is_empty() || interrupted() {
-            break;
+            return Ok(());
         }
         let order = |(index, look): (usize, f32)| {
-            let sharer = &sharers[index];
+            let sharer: &Sharer = &sharers[index];
             let known = sharer.trail.clone();
             let order = Order::Look { look, known };
             (sharer.name.clone(), Ordered { order, share: None })
@@ -47,43 +76,6 @@ pub fn keep(run: &mut Run<'_>, interrupted: fn() -> bool) -> Result<(), Failure>
             }
         }
     }
-    if interrupted() {
-        return Ok(());
-    }
-    let mut orders = HashMap::new();
-    let mut weights = HashMap::new();
-    for (sharer, choice) in sharers.iter().zip(sharing.choice()) {
-        let chosen = choice.map_or(sharer.kept, |choice| sharer.options()[choice]);
-        weights.insert(&sharer.name, sharer.trail[chosen].weight);
-        let share = sharer.share(&of, None);
-        stand(run, sharer, chosen, share, &mut orders);
-    }
-    for (name, most) in caps(&run.plan.totals, &weights) {
-        let Some(smaller) = Sharer::of(run, &placements, name) else {
-            continue;
-        };
-        if smaller.trail[smaller.kept].weight <= most {
-            let share = smaller.share(&of, None);
-            stand(run, &smaller, smaller.kept, share, &mut orders);
-            continue;
-        }
-        let share = smaller.share(&of, Some(most));
-        match &smaller.made.share {
-            Some(before) if before.within == Some(most) => mark(run, &smaller.name, share),
-            _ => {
-                let order = Order::Within {
-                    max_weight: most,
-                    known: smaller.trail.clone(),
-                };
-                let share = Some(share);
-                orders.insert(smaller.name, Ordered { order, share });
-            }
-        }
-    }
-    if !orders.is_empty() {
-        run.round(Some(orders))?;
-    }
-    Ok(())
 }
 
 /// The names of all pieces that have to do with totals.
@@ -108,10 +100,11 @@ fn stand(
     run: &mut Run<'_>,
     sharer: &Sharer,
     chosen: usize,
-    share: Share,
+    of: &str,
     orders: &mut HashMap<String, Ordered>,
 ) {
     let attempt = sharer.trail[chosen];
+    let share = sharer.share(of, None);
     if is_file_of(&attempt, &sharer.made.account) {
         return mark(run, &sharer.name, share);
     }
@@ -130,6 +123,30 @@ fn stand(
     };
     let share = Some(share);
     orders.insert(sharer.name.clone(), Ordered { order, share });
+}
+
+/// Sees to it that the smaller copy of a picture is no heavier than the largest.
+fn stand_within(
+    run: &mut Run<'_>,
+    smaller: &Sharer,
+    most: u64,
+    of: &str,
+    orders: &mut HashMap<String, Ordered>,
+) {
+    if smaller.trail[smaller.kept].weight <= most {
+        return stand(run, smaller, smaller.kept, of, orders);
+    }
+    let share = smaller.share(of, Some(most));
+    let before = smaller.made.share.as_ref();
+    if before.is_some_and(|before| before.within == Some(most)) {
+        return mark(run, &smaller.name, share);
+    }
+    let order = Order::Within {
+        max_weight: most,
+        known: smaller.trail.clone(),
+    };
+    let share = Some(share);
+    orders.insert(smaller.name.clone(), Ordered { order, share });
 }
 
 /// Notes that a piece has its part in a total as it stands.

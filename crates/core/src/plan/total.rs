@@ -38,8 +38,6 @@ pub struct SharedTotal {
 /// A picture that shares a total: an original in a place.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 pub struct SharingPicture {
-    /// The index of its job.
-    pub job: usize,
     /// The name of its largest piece.
     pub largest: String,
     /// The names of its smaller ones.
@@ -60,23 +58,20 @@ impl Total {
 pub(super) fn shared(jobs: &[Job], site: &Site) -> Vec<SharedTotal> {
     let mut shared: Vec<SharedTotal> = Vec::new();
     for total in site.totals.iter().filter(|total| total.shared) {
-        let placements: Vec<(usize, &Placement)> = jobs
-            .iter()
-            .enumerate()
-            .flat_map(|(index, job)| {
-                let name = &job.original.name;
-                let held = move |p: &&Placement| total.holds(name, p.place.as_deref());
-                let placements = job.placements.iter().filter(held);
-                placements.map(move |placement| (index, placement))
-            })
+        let on_it = |job: &'_ Job| {
+            let name = job.original.name.clone();
+            move |placement: &&Placement| total.holds(&name, placement.place.as_deref())
+        };
+        let placements = jobs.iter();
+        let placements: Vec<&Placement> = placements
+            .flat_map(|job| job.placements.iter().filter(on_it(job)))
             .collect();
-        let mut formats: Vec<Format> = placements.iter().flat_map(|(_, p)| formats(p)).collect();
+        let mut formats: Vec<Format> = placements.iter().flat_map(|p| formats(p)).collect();
         formats.sort_unstable();
         formats.dedup();
         let first = shared.len();
         for format in formats {
-            let pictures = placements.iter();
-            let pictures = pictures.filter_map(|(job, p)| picture(*job, p, format));
+            let pictures = placements.iter().filter_map(|p| picture(p, format));
             let pictures: Vec<SharingPicture> = pictures.collect();
             let known = |other: &SharedTotal| other.pictures == pictures;
             if !shared[first..].iter().any(known) {
@@ -98,7 +93,7 @@ fn formats(placement: &Placement) -> impl Iterator<Item = Format> {
     first.flat_map(|size| size.pieces.iter().map(|piece| piece.format))
 }
 
-fn picture(job: usize, placement: &Placement, format: Format) -> Option<SharingPicture> {
+fn picture(placement: &Placement, format: Format) -> Option<SharingPicture> {
     let own = formats(placement).find(|&own| own == format);
     let format = own.or(formats(placement).last())?;
     let pieces = placement.sizes.iter().flat_map(|size| &size.pieces);
@@ -109,7 +104,6 @@ fn picture(job: usize, placement: &Placement, format: Format) -> Option<SharingP
     // Sizes are planned the smallest first.
     let largest = names.pop()?;
     Some(SharingPicture {
-        job,
         largest,
         smaller: names,
     })
