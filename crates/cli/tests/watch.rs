@@ -99,3 +99,46 @@ fn originals_are_fired_as_they_arrive_change_and_go() {
     let again = scratch.fires(&["fire"]);
     assert!(again.contains("all were made before"), "{again}");
 }
+
+/// Who arrives takes a part in the total: those who were there before make room, unchanged as
+/// their originals are.
+#[test]
+fn what_arrives_presses_what_is_there() {
+    let scratch = Scratch::new();
+    scratch.put("photos/a.jpg", &photo(160, 120, 1));
+    scratch.fires(&["fire", "photos", "--no-kiln", "-o", "alone"]);
+    let alone = scratch.files("alone")["a-160.webp"].len();
+    let total = (alone * 8 / 5).to_string();
+    let output = File::create(scratch.path("told.txt")).expect("a file");
+    let mut run = scratch
+        .command(&[
+            "fire",
+            "photos",
+            "--no-kiln",
+            "--watch",
+            "--max-total",
+            &total,
+        ])
+        .stdout(output.try_clone().expect("a handle"))
+        .stderr(output)
+        .spawn()
+        .expect("the program");
+    let told = || fs::read_to_string(scratch.path("told.txt")).expect("a report");
+    until("the first round", || told().contains("watching for new"));
+    let weight = |name: &str| scratch.files("upload").get(name).map_or(0, Vec::len);
+    assert_eq!(weight("a-160.webp"), alone);
+    scratch.put("photos/b.jpg", &photo(160, 120, 2));
+    until("a second report", || told().contains("2 pictures weigh"));
+    assert!(
+        weight("a-160.webp") < alone && weight("b-160.webp") > 0,
+        "{}",
+        told()
+    );
+    assert!(
+        weight("a-160.webp") + weight("b-160.webp") <= alone * 8 / 5,
+        "{}",
+        told()
+    );
+    run.kill().expect("it runs");
+    run.wait().expect("it ends");
+}

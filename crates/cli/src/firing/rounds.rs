@@ -43,7 +43,11 @@ impl Run<'_> {
         let bench = Bench {
             settings: self.settings,
             folder: self.folder,
-            known: self.ledger.known(),
+            // What is ordered is made, whatever stands there.
+            known: match orders {
+                None => self.ledger.known(),
+                Some(_) => HashMap::new(),
+            },
             same: self.same,
             orders,
         };
