@@ -81,7 +81,7 @@ fn try_looks(
 /// The names of all pieces that have to do with totals.
 fn names(totals: &[SharedTotal]) -> impl Iterator<Item = &String> {
     let pictures = totals.iter().flat_map(|total| &total.pictures);
-    pictures.flat_map(|picture| [&picture.largest].into_iter().chain(&picture.smaller))
+    pictures.flat_map(SharingPicture::pieces)
 }
 
 /// The digest of all that decides how totals are shared.
@@ -105,7 +105,7 @@ fn stand(
 ) {
     let attempt = sharer.trail[chosen];
     let share = sharer.share(of, None);
-    if is_file_of(&attempt, &sharer.made.account) {
+    if sharer.made.account.is_of(&attempt) {
         return mark(run, &sharer.name, share);
     }
     let reaches = sharer
@@ -161,11 +161,6 @@ fn mark(run: &mut Run<'_>, name: &str, share: Share) {
     }
 }
 
-fn is_file_of(attempt: &Attempt, account: &Account) -> bool {
-    let file = (account.coding, account.weight, account.score);
-    file == (attempt.coding, attempt.weight, attempt.score)
-}
-
 /// The most that each smaller copy of a picture may weigh: as much as the largest.
 fn caps<'a>(
     totals: &'a [SharedTotal],
@@ -209,7 +204,7 @@ impl Sharer {
                 trail.truncate(share.own);
                 share.kept
             }
-            None => trail.iter().position(|a| is_file_of(a, &made.account))?,
+            None => made.account.kept()?,
         };
         let shrunk = made.account.shrunk.is_some();
         (kept < trail.len()).then(|| Sharer {
@@ -318,8 +313,8 @@ pub fn told(plan: &Plan, report: &FiringReport) -> Vec<TotalReport> {
         .collect();
     let totals = plan.totals.iter().map(|total| {
         let heaviest = |picture: &SharingPicture| {
-            let names = [&picture.largest].into_iter().chain(&picture.smaller);
-            let made = names.filter_map(|name| Some((name, *accounts.get(name.as_str())?)));
+            let made = picture.pieces();
+            let made = made.filter_map(|name| Some((name, *accounts.get(name.as_str())?)));
             let heaviest = made.max_by_key(|(_, account)| account.weight);
             heaviest.map(|(name, account)| (name.clone(), account.weight))
         };

@@ -5,7 +5,7 @@ use std::io::{self, Write};
 use anstyle::Style;
 use kiln_core::budget::Verdict;
 use kiln_core::encode::{Chroma, Coding};
-use kiln_core::pipeline::{Account, Attempt};
+use kiln_core::pipeline::Account;
 
 use super::{FiringReport, PieceReport};
 use crate::grid::{self, BAD, FAINT, GOOD, STRONG};
@@ -68,10 +68,7 @@ fn asked(piece: &PieceReport) -> String {
 fn rows(account: &Account) -> Vec<Vec<(String, Style)>> {
     let head = ["  try", "dial", "width", "weight", "score", ""];
     let mut rows = vec![head.map(|text| (text.to_owned(), FAINT)).to_vec()];
-    let kept = account
-        .trail
-        .iter()
-        .position(|attempt| is_kept(attempt, account));
+    let kept = account.kept();
     for (index, attempt) in account.trail.iter().enumerate() {
         let dial = match attempt.coding {
             Coding::Dial(dial) => dial.to_string(),
@@ -98,11 +95,6 @@ fn rows(account: &Account) -> Vec<Vec<(String, Style)>> {
         ]);
     }
     rows
-}
-
-fn is_kept(attempt: &Attempt, account: &Account) -> bool {
-    let of = (attempt.coding, attempt.weight, attempt.score);
-    of == (account.coding, account.weight, account.score)
 }
 
 /// What a search came to, as a sentence.

@@ -98,9 +98,10 @@ impl Sharing {
     /// shared as well as they will be.
     pub fn wants(&mut self) -> Vec<(usize, f32)> {
         let ladders = self.ladders();
-        let (_, levels) = self.levels(&ladders);
+        let (order, levels) = self.levels(&ladders);
+        let chosen = self.chosen(&ladders, order);
         while self.rounds < ROUNDS && self.below <= DEEPEST {
-            let wants = self.lacking(&ladders, &levels);
+            let wants = self.lacking(&ladders, &levels, &chosen);
             if levels.contains(&f64::NEG_INFINITY) {
                 self.step *= 2.0;
             }
@@ -115,8 +116,12 @@ impl Sharing {
 
     /// The looks that lack a file: at the members' levels, or so much below for those who fell
     /// there for want of one.
-    fn lacking(&mut self, ladders: &[Ladder], levels: &[f64]) -> Vec<(usize, f32)> {
-        let choice = self.choice();
+    fn lacking(
+        &mut self,
+        ladders: &[Ladder],
+        levels: &[f64],
+        chosen: &[Rung],
+    ) -> Vec<(usize, f32)> {
         let mut wants = Vec::new();
         for (index, (member, &level)) in self.members.iter().zip(levels).enumerate() {
             if !member.flexible || level == f64::INFINITY {
@@ -129,8 +134,7 @@ impl Sharing {
             };
             let top = top.min(member.look);
             let look = look.clamp(member.least.min(top), top);
-            let chosen = choice[index].and_then(|choice| member.points.get(choice));
-            let fell = chosen.is_some_and(|chosen| chosen.score < look);
+            let fell = chosen[index].score < look;
             let near = |tried: &f32| (tried - look).abs() < NEAR;
             let made = |point: &Point| (look..look + CLOSE).contains(&point.score);
             let known = self.tried[index].iter().any(near) || member.points.iter().any(made);
@@ -152,16 +156,20 @@ impl Sharing {
     pub fn choice(&self) -> Vec<Option<usize>> {
         let ladders = self.ladders();
         let (order, levels) = self.levels(&ladders);
+        let chosen = self.chosen(&ladders, order).into_iter().zip(levels);
+        let index = |(rung, level): (Rung, f64)| (level < f64::INFINITY).then_some(rung.index);
+        chosen.map(index).collect()
+    }
+
+    /// The rungs that represent the members, by the lots that bind, the tightest first.
+    fn chosen(&self, ladders: &[Ladder], order: Vec<usize>) -> Vec<Rung> {
         let mut rungs: Vec<usize> = ladders.iter().map(|ladder| ladder.len() - 1).collect();
         // Each lot lowers what those before it left.
         for lot in order {
-            settle(&self.lots[lot], &ladders, &mut rungs);
+            settle(&self.lots[lot], ladders, &mut rungs);
         }
-        let chosen = ladders.iter().zip(rungs).zip(levels);
-        let index = |((ladder, rung), level): ((&Ladder, usize), f64)| {
-            (level < f64::INFINITY).then(|| ladder[rung].index)
-        };
-        chosen.map(index).collect()
+        let chosen = ladders.iter().zip(rungs);
+        chosen.map(|(ladder, rung)| ladder[rung]).collect()
     }
 
     fn ladders(&self) -> Vec<Ladder> {

@@ -68,6 +68,19 @@ impl Piece {
     }
 }
 
+impl Account {
+    /// The attempt that was kept, by its index in the trail.
+    pub fn kept(&self) -> Option<usize> {
+        self.trail.iter().position(|attempt| self.is_of(attempt))
+    }
+
+    /// Whether the file is that of an attempt.
+    pub fn is_of(&self, attempt: &Attempt) -> bool {
+        let file = (attempt.coding, attempt.weight, attempt.score);
+        file == (self.coding, self.weight, self.score)
+    }
+}
+
 impl Attempt {
     /// How it was made.
     pub fn manner(&self) -> Manner {

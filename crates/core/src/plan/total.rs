@@ -44,6 +44,13 @@ pub struct SharingPicture {
     pub smaller: Vec<String>,
 }
 
+impl SharingPicture {
+    /// The names of all its pieces, the largest first.
+    pub fn pieces(&self) -> impl Iterator<Item = &String> {
+        [&self.largest].into_iter().chain(&self.smaller)
+    }
+}
+
 impl Total {
     /// Whether a picture is on the page.
     pub(super) fn holds(&self, original: &str, place: Option<&str>) -> bool {

@@ -6,7 +6,7 @@
 use crate::colour::Working;
 use crate::decode::{Form, Row};
 use crate::encode::{self, Format, Manner, Pace};
-use crate::pipeline::{self, Account, Aims, Attempt, Piece, PieceError};
+use crate::pipeline::{self, Aims, Piece, PieceError};
 use crate::pixels::{Area, Backdrop, Channels, Gamut, Kernel, Raster, Region, Size};
 use crate::plan::CodingWish;
 use crate::size::Sizer;
@@ -137,7 +137,7 @@ impl Sample {
     ) -> Result<u64, PieceError> {
         let format = wanted.format;
         let file = match self.manner(density, wanted)? {
-            None => self.piece(&self.raster, density, wanted)?.file,
+            None => trial(&self.raster, density, wanted)?.file,
             Some(manner) => {
                 let clear = self.raster.channels() == Channels::Rgba && !format.holds_alpha();
                 let opaque = clear.then(|| self.raster.over([255; 3]));
@@ -159,25 +159,20 @@ impl Sample {
         let (Some(tiles), CodingWish::Look(_)) = (&self.tiles, wanted.coding) else {
             return Ok(None);
         };
-        let Account {
-            coding,
-            score,
-            trail,
-            ..
-        } = self.piece(tiles, density, wanted)?.account;
-        let kept = |attempt: &&Attempt| (attempt.coding, attempt.score) == (coding, score);
-        Ok(trail.iter().find(kept).map(Attempt::manner))
+        let account = trial(tiles, density, wanted)?.account;
+        Ok(account.kept().map(|kept| account.trail[kept].manner()))
     }
+}
 
-    fn piece(&self, raster: &Raster, density: f64, wanted: &Wanted) -> Result<Piece, PieceError> {
-        let aims = Aims {
-            coding: wanted.coding,
-            max_weight: None,
-            pace: Pace::Steady,
-            backdrop: Backdrop::WHITE,
-        };
-        pipeline::piece(raster, density, wanted.format, aims)
-    }
+/// A piece as it is wanted.
+fn trial(raster: &Raster, density: f64, wanted: &Wanted) -> Result<Piece, PieceError> {
+    let aims = Aims {
+        coding: wanted.coding,
+        max_weight: None,
+        pace: Pace::Steady,
+        backdrop: Backdrop::WHITE,
+    };
+    pipeline::piece(raster, density, wanted.format, aims)
 }
 
 /// One of the tiles: each in a row and a column of its own.
