@@ -1,7 +1,7 @@
-"""Fits the curves that a search for a look begins with (crates/core/src/pipeline/curves.rs).
+"""Fits the curves that a search for a look begins with (crates/core/src/encode/*/curves.rs).
 
   cargo run --release -p kiln-core --example curves -- 400,900 jpeg,webp,avif steady PICTURES > curves.jsonl
-  python3 benches/fit_curves.py curves.jsonl > crates/core/src/pipeline/curves.rs
+  python3 benches/fit_curves.py curves.jsonl && cargo fmt
 
 For each format, chroma and nature: the mean score of all pictures at some dials, the spread of
 scores there (the first principal component: pictures differ mostly in how easy they are), the
@@ -57,29 +57,21 @@ def main():
         for line in open(path):
             row = json.loads(line)
             kinds[row["format"], row["chroma"].capitalize(), row["nature"]].append(row)
-    print("//! Fitted by benches/fit_curves.py on 19 photos and 22 graphics; do not edit by hand.\n")
-    print("// A fitted number is no constant of nature, however near.\n#![allow(clippy::approx_constant)]\n")
-    print("use super::guess::Fit;\nuse crate::budget::Knot;\nuse crate::encode::{Chroma, Format};\nuse crate::source::Nature;\n")
-    print("const fn knot(dial: f64, score: f64, spread: f64, weight: f64) -> Knot {")
-    print("    Knot {\n        dial,\n        score,\n        spread,\n        weight,\n    }\n}\n")
-    for format, name in [("jpeg", "Jpeg"), ("webp", "WebP"), ("avif", "Avif")]:
+    for format in KNOTS:
+        lines = ["//! Fitted by benches/fit_curves.py on 19 photos and 22 graphics; do not edit by hand.\n",
+                 "// A fitted number is no constant of nature, however near.\n#![allow(clippy::approx_constant)]\n",
+                 "use crate::budget::{Prior, knot};\n"]
         for chroma, nature in NATURES:
             rows = kinds[format, chroma, nature]
             dials = KNOTS[format]
             mean, spread, weight, features, share = fit(rows, dials)
-            print(f"{name} {chroma} {nature}: {len(rows)} curves, features tell {share:.0%} of how easy", file=sys.stderr)
-            print(f"const {name.upper()}_{chroma.upper()}_{nature.upper()}: Fit = Fit {{\n    knots: &[")
+            print(f"{format} {chroma} {nature}: {len(rows)} curves, features tell {share:.0%} of how easy", file=sys.stderr)
+            lines.append(f"pub(super) const {chroma.upper()}_{nature.upper()}: Prior = Prior {{\n    knots: &[")
             for d, m, s, w in zip(dials, mean, spread, weight):
-                print(f"        knot({d}.0, {tidy(m)}, {tidy(s)}, {tidy(w)}),")
-            print(f"    ],\n    features: [{', '.join(tidy(f) for f in features[:-1])}],\n    constant: {tidy(features[-1])},\n}};\n")
-    print("/// The fit of a coder for pictures of a nature.")
-    print("pub(super) fn fit(format: Format, chroma: Chroma, nature: Nature) -> &'static Fit {\n    match (format, chroma, nature) {")
-    for format, name in [("jpeg", "Jpeg"), ("webp", "WebP"), ("avif", "Avif")]:
-        pattern = f"Format::{name}" if name != "Avif" else "Format::Avif | Format::Png"
-        print(f"        ({pattern}, Chroma::Halved, _) => &{name.upper()}_HALVED_PHOTO,")
-        for nature in ("Photo", "Graphic"):
-            print(f"        ({pattern}, Chroma::Full, Nature::{nature}) => &{name.upper()}_FULL_{nature.upper()},")
-    print("    }\n}")
+                lines.append(f"        knot({d}.0, {tidy(m)}, {tidy(s)}, {tidy(w)}),")
+            lines.append(f"    ],\n    features: &[{', '.join(tidy(f) for f in features[:-1])}],\n    constant: {tidy(features[-1])},\n}};\n")
+        with open(f"crates/core/src/encode/{format}/curves.rs", "w") as file:
+            file.write("\n".join(lines))
 
 
 if __name__ == "__main__":

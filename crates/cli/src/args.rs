@@ -3,12 +3,9 @@
 use std::path::{Path, PathBuf};
 
 use clap::{Parser, Subcommand};
-use kiln_core::pixels::{ColourWish, Focus, Kernel, Shape, Sharpen};
 
+use crate::layer::Layer;
 use crate::wording;
-
-/// The background that is knocked out: a colour, or the one that the border shows.
-pub type KnockOutColour = Option<[u8; 3]>;
 
 /// Makes a folder of heavy pictures ready for the web: the right pixels, light files, originals
 /// untouched.
@@ -66,124 +63,14 @@ pub struct FireArgs {
     #[arg(short, long, value_name = "DIR")]
     pub out: Option<PathBuf>,
 
-    /// Widths as displayed, in CSS pixels. Without any, every picture keeps its own.
-    #[arg(short, long, value_name = "PX,…", value_delimiter = ',', allow_negative_numbers = true, value_parser = wording::parse_width)]
-    pub width: Vec<u32>,
-
-    /// Heights as displayed, in CSS pixels, instead of widths.
-    #[arg(long, value_name = "PX,…", value_delimiter = ',', allow_negative_numbers = true, value_parser = wording::parse_width, conflicts_with = "width")]
-    pub height: Vec<u32>,
-
-    /// Lengths of the longer side as displayed, in CSS pixels, instead of widths.
-    #[arg(long, value_name = "PX,…", value_delimiter = ',', allow_negative_numbers = true, value_parser = wording::parse_width, conflicts_with_all = ["width", "height"])]
-    pub long_side: Vec<u32>,
-
-    /// A part of each picture's own size, such as 33%, instead of widths.
-    #[arg(long, value_name = "PART", value_parser = wording::parse_scale, conflicts_with_all = ["width", "height", "long_side"])]
-    pub scale: Option<f64>,
-
-    /// Make pictures larger than they are where a size asks for it.
-    #[arg(long)]
-    pub enlarge: bool,
-
-    /// Take uniform borders off first: all that is like the pixel in the left upper corner.
-    #[arg(long)]
-    pub trim: bool,
-
-    /// Make a plain background transparent, from the border inwards: auto (what the border
-    /// shows), white, black or #RRGGBB.
-    #[arg(long, value_name = "COLOUR", value_parser = wording::parse_knock_out)]
-    pub knock_out: Option<KnockOutColour>,
-
-    /// With --knock-out: also where that colour does not touch the border, as in an O.
-    #[arg(long)]
-    pub knock_out_holes: bool,
-
-    /// Proportions that each picture is cropped to, such as 16:9. [default: its own]
-    #[arg(short, long, value_name = "W:H", value_parser = wording::parse_named::<Shape>)]
-    pub shape: Option<Shape>,
-
-    /// What a crop is laid around: centre, auto (what draws the eye), or a point such as 0.5,0.3
-    /// as parts of width and height. [default: centre]
-    #[arg(long, value_name = "FOCUS", value_parser = wording::parse_named::<Focus>)]
-    pub focus: Option<Focus>,
-
-    /// How a picture comes to its shape: crop, or pad with the backdrop. [default: crop]
-    #[arg(long, value_name = "FIT", value_parser = wording::parse_fit)]
-    pub fit: Option<kiln_core::pixels::Fit>,
-
-    /// How pixels are computed: clear (sharp, without halos), gentle (calms grain), even (plain
-    /// means), hard (pixels stay pixels, for pixel art and codes). [default: clear]
-    #[arg(long, value_name = "SIZING", value_parser = wording::parse_named::<Kernel>)]
-    pub sizing: Option<Kernel>,
-
-    /// Make sized pictures crisper: none, soft, crisp. [default: none]
-    #[arg(long, value_name = "HOW", value_parser = wording::parse_named::<Sharpen>)]
-    pub sharpen: Option<Sharpen>,
-
-    /// Colours: srgb, or keep (as Display P3 where the picture holds more). [default: srgb]
-    #[arg(long, value_name = "COLOURS", value_parser = wording::parse_named::<ColourWish>)]
-    pub colour: Option<ColourWish>,
-
-    /// Device pixel ratios to make each size for. [default: 1]
-    #[arg(short, long, value_name = "RATIO,…", value_delimiter = ',', value_parser = wording::parse_density)]
-    pub density: Vec<f64>,
-
-    /// Formats to make: jpeg, png, webp, avif. [default: webp]
-    #[arg(short, long, value_name = "FORMAT,…", value_delimiter = ',', value_parser = wording::parse_format)]
-    pub format: Vec<kiln_core::encode::Format>,
-
-    /// The most that a piece may weigh, such as 120KB or 0.1MiB. Bare numbers are bytes, KB is
-    /// 1000 bytes, KiB 1024.
-    #[arg(short, long, value_name = "SIZE", value_parser = wording::parse_weight)]
-    pub max_weight: Option<u64>,
+    #[command(flatten)]
+    pub layer: Layer,
 
     /// The most that all pictures may weigh together, such as 1MB: in each format by itself, and
     /// each picture in one size, as a visitor loads them. It is shared so that the worst of them
     /// looks as good as can be.
     #[arg(long, value_name = "SIZE", value_parser = wording::parse_weight)]
     pub max_total: Option<u64>,
-
-    /// How good pieces shall look, as a visual score (SSIMULACRA2) by name or from 0 to 100: plain
-    /// 60, fine 75, crisp 85, faithful 90, exact without loss. Each piece is made as light as it
-    /// allows. [default: fine]
-    #[arg(short, long, value_name = "LOOK", value_parser = wording::parse_look)]
-    pub look: Option<kiln_core::plan::Look>,
-
-    /// How far a look may be lowered to keep --max-weight; below it, the piece is made over its
-    /// weight and named. [default: 50]
-    #[arg(long, value_name = "LOOK", value_parser = wording::parse_least_look)]
-    pub least_look: Option<f32>,
-
-    /// What to make of --max-weight: the lightest that reaches the look, or the sharpest that
-    /// fits. [default: lightest]
-    #[arg(long, value_name = "AIM", value_parser = wording::parse_aim)]
-    pub aim: Option<bool>,
-
-    /// Make a piece smaller, step by step, where even the least look weighs too much.
-    #[arg(long)]
-    pub shrink_to_fit: bool,
-
-    /// How much time a piece may cost: quick, steady or patient. Slower is lighter at the same
-    /// look. [default: steady]
-    #[arg(long, value_name = "PACE", value_parser = wording::parse_pace)]
-    pub pace: Option<kiln_core::encode::Pace>,
-
-    /// The codec's own dial, 0 to 100, without a search.
-    #[arg(short, long, value_name = "N",
-        conflicts_with_all = ["max_weight", "look", "least_look", "aim", "shrink_to_fit"], value_parser = wording::parse_quality)]
-    pub quality: Option<u8>,
-
-    /// How pieces are named, below the out folder: a pattern with the fields {title}, {stem},
-    /// {folders}, {place}, {width}, {height}, {density}, {number}, {digest} and {extension}.
-    /// [default: {folders}/{title}-{width}]
-    #[arg(short, long, value_name = "PATTERN", value_parser = wording::parse_name)]
-    pub name: Option<kiln_core::plan::Pattern>,
-
-    /// What stands around a padded picture, and behind transparent pixels in JPEG: white, black,
-    /// transparent or #RRGGBB. [default: white]
-    #[arg(long, value_name = "COLOUR", value_parser = wording::parse_backdrop)]
-    pub backdrop: Option<kiln_core::pixels::Backdrop>,
 
     /// The label sheet. [default: that of the kiln file, else labels.csv beside it]
     #[arg(long, value_name = "FILE")]
@@ -209,6 +96,11 @@ pub struct FireArgs {
     /// altered since stay.
     #[arg(long, conflicts_with = "dry_run")]
     pub remove_strays: bool,
+
+    /// Replace files that stand where pieces go and that no ledger knows, as if they were pieces of
+    /// an earlier firing.
+    #[arg(long, conflicts_with = "dry_run")]
+    pub adopt: bool,
 
     /// Report as a JSON document (docs/formats.md).
     #[arg(long)]

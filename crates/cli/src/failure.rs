@@ -14,6 +14,12 @@ use crate::wording;
 pub enum Failure {
     #[error("{0}: no such file or folder; check the path")]
     NoSuchPath(PathBuf),
+    #[error("{path}: cannot be read ({source}); check its permissions")]
+    Unreadable {
+        path: PathBuf,
+        #[source]
+        source: io::Error,
+    },
     #[error(
         "{out}: the originals in {originals} are inside the out folder; choose another with --out"
     )]
@@ -46,10 +52,17 @@ pub enum Failure {
     NothingFound(String),
     #[error("{}", lines(.0))]
     Troubles(Vec<Trouble>),
+    /// Files where pieces would go, which no ledger knows.
+    #[error("{}", foreign(.0))]
+    Foreign(Vec<PathBuf>),
     #[error(
-        "{piece}: is there already and is not a piece of an earlier firing; move it away or choose another --out"
+        "{path}: was written by Mellow Kiln {kiln} and is of a newer form (schema {schema}); update this program, or choose another --out"
     )]
-    Foreign { piece: PathBuf },
+    NewerLedger {
+        path: PathBuf,
+        schema: u64,
+        kiln: String,
+    },
     #[error("{path}: is there already and is not a page; choose another name for --html")]
     NoPage { path: PathBuf },
     #[error("{path}: cannot be written ({source}); choose another folder or make room")]
@@ -81,11 +94,34 @@ fn lines(troubles: &[Trouble]) -> String {
     lines.join("\n")
 }
 
+/// Each of the first few, and what to do about all.
+fn foreign(pieces: &[PathBuf]) -> String {
+    let line = |piece: &PathBuf| {
+        let says = "is there already and is not a piece of an earlier firing";
+        wording::safe(&format!("{}: {says}", piece.display()))
+    };
+    let mut lines: Vec<String> = pieces.iter().take(SHOWN).map(line).collect();
+    if pieces.len() > SHOWN {
+        lines.push(format!("and {} more like these", pieces.len() - SHOWN));
+    }
+    let advice = "move it away, choose another --out, or say --adopt to let pieces replace it";
+    match &mut lines[..] {
+        [one] => one.push_str(&format!("; {advice}")),
+        _ => lines.push(
+            advice
+                .replace("move it", "move them")
+                .replace("replace it", "replace them"),
+        ),
+    }
+    lines.join("\n")
+}
+
 impl Failure {
     /// The exit code: 2 where the command line is at fault, else 1.
     pub fn exit(&self) -> ExitCode {
         match self {
             Failure::NoSuchPath(_)
+            | Failure::Unreadable { .. }
             | Failure::OutHoldsOriginals { .. }
             | Failure::Contradiction { .. }
             | Failure::NoPaths
@@ -101,6 +137,15 @@ impl Failure {
     pub fn nothing_found(paths: &[PathBuf]) -> Failure {
         let paths: Vec<String> = paths.iter().map(|p| p.display().to_string()).collect();
         Failure::NothingFound(paths.join(", "))
+    }
+
+    /// A path that cannot be looked at: it is not there, or else.
+    pub fn unreadable(path: &Path) -> impl FnOnce(io::Error) -> Failure {
+        let path = path.to_owned();
+        |source| match source.kind() {
+            io::ErrorKind::NotFound => Failure::NoSuchPath(path),
+            _ => Failure::Unreadable { path, source },
+        }
     }
 
     /// For errors of one path.

@@ -2,7 +2,7 @@
 
 use std::collections::{HashMap, HashSet};
 use std::fs::{self, File};
-use std::io::BufReader;
+use std::io::{self, BufReader};
 use std::path::{Component, Path, PathBuf};
 
 use kiln_core::plan::Original;
@@ -11,6 +11,7 @@ use serde::{Serialize, Serializer};
 use walkdir::{DirEntry, WalkDir};
 
 use crate::failure::Failure;
+use crate::mishap::Mishap;
 use crate::settings::Originals;
 
 /// A picture whose headers were read.
@@ -36,12 +37,12 @@ pub struct Aside {
     #[serde(skip)]
     pub name: String,
     /// What is wrong, and what to do.
-    pub why: String,
+    pub why: Mishap,
 }
 
 impl Aside {
     /// A folder, or a file of which nothing is known.
-    pub fn of(path: PathBuf, why: String) -> Aside {
+    pub fn of(path: PathBuf, why: Mishap) -> Aside {
         let name = String::new();
         Aside { path, name, why }
     }
@@ -49,7 +50,7 @@ impl Aside {
 
 impl Picture {
     /// It, put aside.
-    pub fn aside(&self, why: String) -> Aside {
+    pub fn aside(&self, why: Mishap) -> Aside {
         Aside {
             path: self.path.clone(),
             name: self.original.name.clone(),
@@ -110,7 +111,7 @@ pub fn candidates(
     let real_base = base.map(real);
     let (mut found, mut unreadable, mut seen) = (Vec::new(), Vec::new(), HashSet::new());
     for path in paths {
-        let about = fs::metadata(path).map_err(|_| Failure::NoSuchPath(path.clone()))?;
+        let about = fs::metadata(path).map_err(Failure::unreadable(path))?;
         let real_path = real(path);
         if let (Some(out), Some(real_out)) = (out, &real_out)
             && real_path.starts_with(real_out)
@@ -179,10 +180,7 @@ fn search(
             Err(error) if error.loop_ancestor().is_some() => {}
             Err(error) => {
                 let path = error.path().unwrap_or(root).to_owned();
-                let why = match error.into_io_error() {
-                    Some(io) => format!("cannot be searched ({io}); check its permissions"),
-                    None => "cannot be searched; check its permissions".to_owned(),
-                };
+                let why = Mishap::of(io::Error::from(error), "check its permissions");
                 unreadable.push(Aside::of(path, why));
             }
         }
@@ -193,11 +191,11 @@ fn search(
 #[derive(Debug)]
 pub enum HeaderTrouble {
     /// A format that is not read.
-    NotRead(String),
+    NotRead(Mishap),
     /// No sound picture.
-    Unfit(String),
+    Unfit(Mishap),
     /// The file cannot be read at all.
-    Unreadable(String),
+    Unreadable(Mishap),
 }
 
 /// Reads the headers of a file. `None` where it is no picture and does not pretend to be one.
@@ -217,12 +215,14 @@ pub fn headers(candidate: &Candidate) -> Option<Result<(u64, Headers), HeaderTro
         Err(ProbeError::Unknown | ProbeError::Empty) if !candidate.named_by_user && !poses() => {
             None
         }
-        Err(ProbeError::Read(io)) => {
-            let why = format!("cannot be read ({io}); check its permissions");
-            Some(Err(HeaderTrouble::Unreadable(why)))
+        Err(error) => {
+            let trouble = match error {
+                ProbeError::Read(_) => HeaderTrouble::Unreadable,
+                ProbeError::Unread(_) => HeaderTrouble::NotRead,
+                _ => HeaderTrouble::Unfit,
+            };
+            Some(Err(trouble(error.into())))
         }
-        Err(error @ ProbeError::Unread(_)) => Some(Err(HeaderTrouble::NotRead(error.to_string()))),
-        Err(error) => Some(Err(HeaderTrouble::Unfit(advised(&error)))),
     }
 }
 
@@ -258,7 +258,7 @@ impl Finding {
                 });
             }
             Err(error) => {
-                let why = error.to_string();
+                let why = Mishap::from(error);
                 let asides = match headers.kind {
                     Kind::Svg | Kind::Ico => &mut self.left_out,
                     _ => &mut self.refused,
@@ -266,19 +266,6 @@ impl Finding {
                 asides.push(Aside { path, name, why });
             }
         }
-    }
-}
-
-/// What to do about a file whose headers are of no use.
-fn advised(error: &ProbeError) -> String {
-    match error {
-        ProbeError::CutOff { .. } | ProbeError::Broken { .. } => {
-            format!("{error}; export or copy it again")
-        }
-        ProbeError::Empty | ProbeError::Unknown => {
-            format!("{error}; export it again or move it away")
-        }
-        _ => error.to_string(),
     }
 }
 

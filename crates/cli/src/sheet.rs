@@ -62,6 +62,15 @@ struct Dialect {
 impl Sheet {
     /// The sheet at a path; one with headings only where there is none, or nothing in it.
     pub fn open(path: &Path) -> Result<Sheet, Failure> {
+        let bytes = match fs::read(path) {
+            Err(error) if error.kind() == io::ErrorKind::NotFound => Vec::new(),
+            read => read.map_err(|error| unfit(path, format!("cannot be read ({error})")))?,
+        };
+        Sheet::read(path, &bytes)
+    }
+
+    /// The sheet that bytes are.
+    pub fn read(path: &Path, bytes: &[u8]) -> Result<Sheet, Failure> {
         let sheet = |text, marked| Sheet {
             path: path.to_owned(),
             dialect: Dialect::of(text),
@@ -71,17 +80,13 @@ impl Sheet {
             labels: Vec::new(),
             odd: Vec::new(),
         };
-        let bytes = match fs::read(path) {
-            Err(error) if error.kind() == io::ErrorKind::NotFound => Vec::new(),
-            read => read.map_err(|error| unfit(path, format!("cannot be read ({error})")))?,
-        };
-        let (encoding, marked) = match Encoding::for_bom(&bytes) {
+        let (encoding, marked) = match Encoding::for_bom(bytes) {
             Some((encoding, _)) => (encoding, true),
-            None if str::from_utf8(&bytes).is_ok() => (UTF_8, false),
+            None if str::from_utf8(bytes).is_ok() => (UTF_8, false),
             // Old spreadsheets save like this, without a word.
             None => (WINDOWS_1252, false),
         };
-        let (text, _, _) = encoding.decode(&bytes);
+        let (text, _, _) = encoding.decode(bytes);
         if text.trim().is_empty() {
             let mut fresh = sheet("", true);
             // RFC 4180.
@@ -92,8 +97,13 @@ impl Sheet {
         }
         // Another encoding could not hold every name; with the mark, UTF-8 is understood.
         let mut sheet = sheet(&text, marked || encoding != UTF_8);
-        sheet.read()?;
+        sheet.read_rows()?;
         Ok(sheet)
+    }
+
+    /// All of its text.
+    pub fn text(&self) -> &str {
+        &self.text
     }
 
     /// What it says of each original, by [`plain_name`].
@@ -137,7 +147,7 @@ impl Sheet {
         write::whole(&self.path, bytes.as_bytes()).map_err(Failure::unwritable(&self.path))
     }
 
-    fn read(&mut self) -> Result<(), Failure> {
+    fn read_rows(&mut self) -> Result<(), Failure> {
         let body = match self.text.starts_with(SEPARATOR) {
             true => self.text.split_once('\n').map_or("", |(_, body)| body),
             false => &self.text,

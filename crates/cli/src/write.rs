@@ -1,9 +1,13 @@
-//! Files that appear whole or not at all, and a folder that one firing works in at a time.
+//! Files that appear whole or not at all, and the out folder: one firing works in it at a time, and
+//! nothing outside of it is ever touched through it.
 
+use std::collections::HashMap;
 use std::fs::{self, File, OpenOptions, TryLockError};
 use std::io::{self, Write};
-use std::path::{Path, PathBuf};
+use std::path::{Component, Path, PathBuf};
+use std::sync::{Mutex, PoisonError};
 
+use same_file::Handle;
 use walkdir::WalkDir;
 
 use crate::failure::Failure;
@@ -14,7 +18,8 @@ const PART: &str = ".kiln-part";
 /// The file whose lock a firing holds in its out folder.
 const LOCK: &str = ".kiln-lock";
 
-/// Writes a file by way of a temporary one beside it: written, synced, renamed.
+/// Writes a file by way of a temporary one beside it: written, synced, renamed. A link of that name
+/// is replaced, not followed.
 pub fn whole(path: &Path, bytes: &[u8]) -> io::Result<()> {
     let name = path.file_name().ok_or(io::ErrorKind::InvalidInput)?;
     if let Some(folder) = path.parent() {
@@ -24,7 +29,12 @@ pub fn whole(path: &Path, bytes: &[u8]) -> io::Result<()> {
     hidden.push(name);
     hidden.push(PART);
     let part = path.with_file_name(hidden);
-    let written = File::create(&part).and_then(|mut file| {
+    // What a killed run left there, or a link that somebody laid.
+    match fs::remove_file(&part) {
+        Err(error) if error.kind() != io::ErrorKind::NotFound => return Err(error),
+        _ => {}
+    }
+    let written = File::create_new(&part).and_then(|mut file| {
         file.write_all(bytes)?;
         file.sync_all()
     });
@@ -36,31 +46,38 @@ pub fn whole(path: &Path, bytes: &[u8]) -> io::Result<()> {
         })
 }
 
+/// Whether a name, with `/` between its parts, leads to something below the folder that it is seen
+/// from, whatever links may lie there.
+pub fn leads_below(name: &str) -> bool {
+    let plain = |part: Component<'_>| matches!(part, Component::Normal(_));
+    !name.is_empty()
+        && !name.contains('\0')
+        // What a path library would pass over is no name that was ever made.
+        && name.split('/').all(|part| !matches!(part, "" | "." | ".."))
+        && Path::new(name).components().all(plain)
+}
+
 /// An out folder in which no other firing works until this is dropped.
 pub struct OutFolder {
     path: PathBuf,
+    /// Without links.
+    real: PathBuf,
     lock: File,
+    /// Folders below it, and whether they are truly below it.
+    inner: Mutex<HashMap<PathBuf, bool>>,
 }
 
 impl OutFolder {
     /// Makes the folder if need be, takes its lock, and removes what a killed run left behind.
     pub fn enter(path: &Path) -> Result<OutFolder, Failure> {
         fs::create_dir_all(path).map_err(Failure::unwritable(path))?;
-        let lock_path = path.join(LOCK);
-        let open = OpenOptions::new()
-            .create(true)
-            .truncate(false)
-            .write(true)
-            .open(&lock_path);
-        let lock = open.map_err(Failure::unwritable(path))?;
-        match lock.try_lock() {
-            Ok(()) => {}
-            Err(TryLockError::WouldBlock) => return Err(Failure::Busy(path.to_owned())),
-            Err(TryLockError::Error(error)) => return Err(Failure::unwritable(path)(error)),
-        }
+        let real = path.canonicalize().map_err(Failure::unwritable(path))?;
+        let lock = lock(&real.join(LOCK)).map_err(Failure::unwritable(path))?;
         let folder = OutFolder {
             path: path.to_owned(),
-            lock,
+            real,
+            lock: lock.ok_or_else(|| Failure::Busy(path.to_owned()))?,
+            inner: Mutex::default(),
         };
         folder.sweep()?;
         Ok(folder)
@@ -76,18 +93,179 @@ impl OutFolder {
         Ok(())
     }
 
-    /// A path below it, from a name with `/` between its parts.
-    pub fn below(&self, name: &str) -> PathBuf {
+    /// A path below it, from a name with `/` between its parts; an error where the name, or a link
+    /// on the way, leads out of it.
+    pub fn below(&self, name: &str) -> io::Result<PathBuf> {
+        let outside = || io::Error::other("it would lie outside the out folder");
+        if !leads_below(name) {
+            return Err(outside());
+        }
         let mut path = self.path.clone();
         path.extend(name.split('/'));
-        path
+        let folder = path.parent().unwrap_or(&self.path);
+        let mut inner = self.inner.lock().unwrap_or_else(PoisonError::into_inner);
+        let is_inner = match inner.get(folder) {
+            Some(is_inner) => *is_inner,
+            None => {
+                // Of a folder that is not there yet, the nearest that is decides.
+                let there = folder
+                    .ancestors()
+                    .find_map(|above| above.canonicalize().ok());
+                let is_inner = there.is_some_and(|there| there.starts_with(&self.real));
+                inner.insert(folder.to_owned(), is_inner);
+                is_inner
+            }
+        };
+        if is_inner { Ok(path) } else { Err(outside()) }
+    }
+
+    /// The bytes of a piece; an error where there is none, or a link instead.
+    pub fn read(&self, name: &str) -> io::Result<Vec<u8>> {
+        let path = self.below(name)?;
+        match path.symlink_metadata()?.is_file() {
+            true => fs::read(path),
+            false => Err(io::Error::other("it is no file")),
+        }
+    }
+
+    /// Whether a piece is there as a file of its own.
+    pub fn has(&self, name: &str) -> bool {
+        let path = self.below(name).ok();
+        path.is_some_and(|path| path.symlink_metadata().is_ok_and(|about| about.is_file()))
+    }
+
+    /// Whether anything at all has the name of a piece.
+    pub fn is_taken(&self, name: &str) -> bool {
+        self.below(name)
+            .is_ok_and(|path| path.symlink_metadata().is_ok())
+    }
+
+    /// Writes a piece, whole or not at all.
+    pub fn write(&self, name: &str, bytes: &[u8]) -> io::Result<()> {
+        whole(&self.below(name)?, bytes)
+    }
+
+    /// Removes a piece, and the folders that are empty then.
+    pub fn remove(&self, name: &str) -> io::Result<()> {
+        let path = self.below(name)?;
+        fs::remove_file(&path)?;
+        let folders = path.ancestors().skip(1);
+        for folder in folders.take_while(|folder| *folder != self.path) {
+            if fs::remove_dir(folder).is_err() {
+                break; // It still holds something.
+            }
+        }
+        Ok(())
     }
 }
 
 impl Drop for OutFolder {
     fn drop(&mut self) {
-        // The lock goes with the handle; an empty file that stays behind would do no harm.
-        let _ = fs::remove_file(self.path.join(LOCK));
+        // Unlinked while it is still held: whoever opened it before finds out, once it has the
+        // lock, that it holds nothing. A file that stays behind would do no harm.
+        let _ = fs::remove_file(self.real.join(LOCK));
         let _ = self.lock.unlock();
+    }
+}
+
+/// Takes the lock of a file; `None` where another process has it.
+fn lock(path: &Path) -> io::Result<Option<File>> {
+    loop {
+        if path
+            .symlink_metadata()
+            .is_ok_and(|about| about.is_symlink())
+        {
+            fs::remove_file(path)?;
+        }
+        let open = OpenOptions::new()
+            .create(true)
+            .truncate(false)
+            .write(true)
+            .open(path)?;
+        match open.try_lock() {
+            Ok(()) if stands_at(&open, path)? => return Ok(Some(open)),
+            // It was unlinked between opening and locking; who is next makes it anew.
+            Ok(()) => {}
+            Err(TryLockError::WouldBlock) => return Ok(None),
+            Err(TryLockError::Error(error)) => return Err(error),
+        }
+    }
+}
+
+/// Whether a file that was opened is still the one at a path.
+fn stands_at(open: &File, path: &Path) -> io::Result<bool> {
+    let there = match Handle::from_path(path) {
+        Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(false),
+        there => there?,
+    };
+    Ok(there == Handle::from_file(open.try_clone()?)?)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn names_that_lead_out_are_told() {
+        for name in ["a.webp", "rooms/a.webp", "a..b/c...webp", "ü/ñ.jpg"] {
+            assert!(leads_below(name), "{name}");
+        }
+        for name in [
+            "", "/etc/x", "../x", "a/../x", "a/./x", "a//x", "a/", "x\0y", ".", "..",
+        ] {
+            assert!(!leads_below(name), "{name:?}");
+        }
+    }
+
+    /// A lock on a file that was unlinked since holds nothing: two firings would both have one.
+    #[test]
+    fn a_lock_on_an_unlinked_file_is_none() {
+        let folder = tempfile::tempdir().expect("a folder");
+        let path = folder.path().join(LOCK);
+        let first = lock(&path).expect("room").expect("free");
+        assert!(lock(&path).expect("room").is_none(), "it is held");
+        let opened = File::options()
+            .write(true)
+            .open(&path)
+            .expect("it is there");
+        fs::remove_file(&path).expect("it is there");
+        drop(first);
+        opened.try_lock().expect("nobody has this one");
+        assert!(!stands_at(&opened, &path).expect("memory"));
+        let second = lock(&path).expect("room").expect("free");
+        assert!(stands_at(&second, &path).expect("memory"));
+        assert!(
+            !stands_at(&opened, &path).expect("memory"),
+            "another file by now"
+        );
+    }
+
+    #[cfg(unix)]
+    #[test]
+    fn links_lead_nowhere() {
+        use std::os::unix::fs::symlink;
+        let folder = tempfile::tempdir().expect("a folder");
+        let (out, other) = (folder.path().join("out"), folder.path().join("other"));
+        fs::create_dir_all(&other).expect("room");
+        fs::create_dir_all(&out).expect("room");
+        fs::write(other.join("mine"), b"mine").expect("room");
+        symlink(&other, out.join("rooms")).expect("a link");
+        symlink(other.join("mine"), out.join("a.webp")).expect("a link");
+        symlink(other.join("mine"), out.join(".b.webp.kiln-part")).expect("a link");
+        symlink(other.join("mine"), out.join(LOCK)).expect("a link");
+        let entered = OutFolder::enter(&out).expect("free");
+        assert!(entered.read("rooms/mine").is_err() && !entered.is_taken("rooms/mine"));
+        assert!(entered.remove("rooms/mine").is_err());
+        assert!(entered.write("rooms/deeper/new", b"x").is_err());
+        assert!(entered.read("a.webp").is_err() && !entered.has("a.webp"));
+        assert!(entered.is_taken("a.webp"));
+        // The link gives way, what it leads to stays.
+        entered.write("a.webp", b"piece").expect("room");
+        symlink(other.join("mine"), out.join(".b.webp.kiln-part")).expect("a link");
+        entered.write("b.webp", b"piece").expect("room");
+        assert_eq!(entered.read("a.webp").expect("a file"), b"piece");
+        drop(entered);
+        assert_eq!(fs::read(other.join("mine")).expect("untouched"), b"mine");
+        assert_eq!(fs::read_dir(&other).expect("a folder").count(), 1);
     }
 }

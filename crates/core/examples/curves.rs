@@ -56,7 +56,7 @@ fn main() {
                 (dial, file.len(), score)
             };
             let trials: Vec<_> = dials.step_by(step).map(trial).collect();
-            let features = pipeline::features(&raster);
+            let features = source::features(&raster);
             let name = path.rsplit('/').next();
             let line = serde_json::json!({
                 "picture": name, "width": width, "format": format, "nature": format!("{nature:?}"),

@@ -6,9 +6,11 @@
 
 pub mod budget;
 pub mod colour;
+mod container;
 pub mod credits;
 pub mod decode;
 pub mod encode;
+pub mod guard;
 pub mod label;
 pub mod pipeline;
 pub mod pixels;

@@ -6,7 +6,7 @@ mod common;
 use std::io::Cursor;
 
 use common::{Dice, HEIGHT, Tiff, WIDTH, one_of_each, samples};
-use kiln_core::decode::{self, Allowance};
+use kiln_core::decode::{self, Allowance, Wanted};
 use kiln_core::source::{self, ProbeError};
 
 #[test]
@@ -112,7 +112,7 @@ fn headers_that_promise_too_much_reserve_nothing() {
     let sum = crc.sum().to_be_bytes();
     png[29..33].copy_from_slice(&sum);
     let probe = common::probe(&png);
-    assert!(decode::open(&png, &probe, Allowance::default()).is_err());
+    assert!(decode::open(&png, &probe, Wanted::all(&probe), Allowance::default()).is_err());
     // A chunk longer than the file.
     let mut png = common::png();
     png.splice(33..33, [0x7F, 0xFF, 0xFF, 0xFF, b'e', b'X', b'I', b'f']);

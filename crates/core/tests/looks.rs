@@ -7,7 +7,7 @@ mod other_eyes;
 use std::ops::ControlFlow;
 
 use common::busy_of;
-use kiln_core::budget::Verdict;
+use kiln_core::budget::{Aim, Verdict};
 use kiln_core::decode::Allowance;
 use kiln_core::encode::{Coding, Format, Pace};
 use kiln_core::pipeline::{self, Account, Aims, Eye, Piece};
@@ -22,7 +22,7 @@ const AIMS: Aims = Aims {
     coding: CodingWish::Look(LookWish {
         look: 75.0,
         least: 50.0,
-        sharpest: false,
+        aim: Aim::Lightest,
         shrink_to_fit: false,
     }),
     max_weight: None,
@@ -122,7 +122,7 @@ fn a_weight_takes_the_best_that_fits_and_the_sharpest_fills_it() {
             "{format}"
         );
         let sharpest = CodingWish::Look(LookWish {
-            sharpest: true,
+            aim: Aim::Sharpest,
             ..LookWish::default()
         });
         let most = free.weight * 3 / 2;

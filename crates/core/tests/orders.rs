@@ -10,7 +10,7 @@ use common::busy_of;
 use kiln_core::budget::Verdict;
 use kiln_core::decode::Allowance;
 use kiln_core::encode::{self, Coding, Format, Manner, Pace};
-use kiln_core::pipeline::{self, Account, Aims, Attempt, Eye, Order, Piece};
+use kiln_core::pipeline::{self, Account, Aims, Attempt, Eye, Order, Ordered, Piece};
 use kiln_core::pixels::{Backdrop, Channels, Raster, Size};
 use kiln_core::plan::{CodingWish, Extent, Job, LookWish, Original, Wish};
 
@@ -49,6 +49,35 @@ fn most_alike(trail: &[Attempt]) -> usize {
     trail.iter().map(alike).max().unwrap_or(0)
 }
 
+fn at_look(look: f32, known: Vec<Attempt>) -> Order {
+    let what = Ordered::Look { look };
+    Order { what, known }
+}
+
+/// What is known may come from a file that somebody changed: what it says of the piece that would
+/// be kept is seen again before it counts.
+#[test]
+fn what_is_known_wrongly_is_not_believed() {
+    let raster = busy_of(120, 90, 7);
+    let own = made(&raster, Format::WebP, &Wish::default(), None).account;
+    let mut known = own.trail.clone();
+    known.retain(|attempt| attempt.coding != Coding::Lossless);
+    for attempt in &mut known {
+        (attempt.weight, attempt.score) = (10, 99.0);
+    }
+    let found = made(
+        &raster,
+        Format::WebP,
+        &Wish::default(),
+        Some(&at_look(75.0, known)),
+    );
+    assert_eq!(found.account.weight, found.file.len() as u64);
+    assert_eq!(
+        (found.account.weight, found.account.score),
+        (own.weight, own.score)
+    );
+}
+
 #[test]
 fn another_look_is_found_after_what_is_known_and_nothing_is_tried_twice() {
     let raster = busy_of(120, 90, 7);
@@ -56,7 +85,7 @@ fn another_look_is_found_after_what_is_known_and_nothing_is_tried_twice() {
         let own = made(&raster, format, &Wish::default(), None).account;
         assert!(own.score >= 75.0, "{format}: {own:?}");
         let known = own.trail.clone();
-        let order = Order::Look { look: 58.0, known };
+        let order = at_look(58.0, known);
         let lower = made(&raster, format, &Wish::default(), Some(&order)).account;
         assert!((58.0..75.0).contains(&lower.score), "{format}: {lower:?}");
         assert!(lower.weight < own.weight && lower.fits);
@@ -64,7 +93,7 @@ fn another_look_is_found_after_what_is_known_and_nothing_is_tried_twice() {
         assert_eq!(most_alike(&lower.trail), 1, "{format}: {lower:?}");
         // Asked again, all is known: the file is made once more, and is the same.
         let known = lower.trail.clone();
-        let order = Order::Look { look: 58.0, known };
+        let order = at_look(58.0, known);
         let again = made(&raster, format, &Wish::default(), Some(&order));
         assert_eq!(again.account.trail.len(), lower.trail.len(), "{format}");
         assert_eq!(again.account.weight, lower.weight, "{format}");
@@ -78,9 +107,11 @@ fn an_attempt_is_made_again_to_the_byte_and_counts_as_it_is_told() {
         let own = made(&raster, format, &Wish::default(), None);
         let known = own.account.trail.clone();
         let kept = known.iter().find(|a| a.weight == own.account.weight);
-        let order = Order::Same {
-            attempt: *kept.expect("what was kept was tried"),
-            verdict: Some(Verdict::Shared),
+        let order = Order {
+            what: Ordered::Same {
+                attempt: *kept.expect("what was kept was tried"),
+                verdict: Some(Verdict::Shared),
+            },
             known: known.clone(),
         };
         let same = made(&raster, format, &Wish::default(), Some(&order));
@@ -101,8 +132,8 @@ fn a_smaller_copy_stays_within_what_the_larger_weighs() {
     let raster = busy_of(120, 90, 9);
     for format in LOSSY {
         let own = made(&raster, format, &Wish::default(), None).account;
-        let order = |max_weight| Order::Within {
-            max_weight,
+        let order = |max_weight| Order {
+            what: Ordered::Within { max_weight },
             known: own.trail.clone(),
         };
         let within = made(
@@ -259,7 +290,7 @@ fn a_patient_coder_looks_for_its_dial_once() {
     assert!(quick(&own.trail) >= 1, "{own:?}");
     assert!(own.trail.len() - quick(&own.trail) <= 3 || own.verdict != Some(Verdict::Met));
     let known = own.trail.clone();
-    let lower = patient(Some(&Order::Look { look: 60.0, known }));
+    let lower = patient(Some(&at_look(60.0, known)));
     assert_eq!(quick(&lower.trail), quick(&own.trail), "{lower:?}");
     let kept = (lower.weight, lower.score);
     let made = lower.trail.iter().find(|a| (a.weight, a.score) == kept);

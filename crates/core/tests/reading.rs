@@ -5,7 +5,7 @@ mod common;
 
 use common::{HEIGHT, Tiff, WIDTH, colour, each_pixel, grey, probe, rgb, rgba, samples, wide};
 use jpeg_encoder::{ColorType, SamplingFactor};
-use kiln_core::decode::{self, Allowance, DecodeError};
+use kiln_core::decode::{self, Allowance, DecodeError, Wanted};
 use kiln_core::pixels::Orientation;
 use kiln_core::source::Delivery;
 use png::BitDepth;
@@ -313,7 +313,8 @@ fn a_picture_above_the_allowance_is_not_decoded() {
     let allowance = Allowance {
         pixels: u64::from(WIDTH * HEIGHT) - 1,
     };
-    let refused = decode::open(&file, &probe(&file), allowance).map(|_| ());
+    let refused =
+        decode::open(&file, &probe(&file), Wanted::all(&probe(&file)), allowance).map(|_| ());
     assert!(matches!(refused, Err(DecodeError::TooLarge { .. })));
 }
 

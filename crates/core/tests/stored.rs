@@ -52,7 +52,7 @@ fn a_stored_picture_gives_the_pieces_of_its_bytes() {
             ControlFlow::Continue(())
         });
         let error = fired.expect_err(name).to_string();
-        assert_eq!(error, "it could not be read", "{name}");
+        assert_eq!(error, "it could not be read (permission denied)", "{name}");
     }
     let digest = plan::digest_of(&b"tern point"[..]).expect("bytes");
     assert_eq!(digest, plan::digest(b"tern point"));

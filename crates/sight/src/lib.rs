@@ -24,6 +24,9 @@ mod scales;
 mod score;
 mod tiled;
 
+/// Counts up whenever a picture comes to another score.
+pub const REVISION: u32 = 1;
+
 pub use map::Map;
 pub use picture::{Picture, Primaries};
 pub use reference::Reference;

@@ -51,7 +51,7 @@ pub(crate) fn levels() -> [f32; 256] {
         let encoded = sample as f64 / 255.0;
         match encoded <= 0.04045 {
             true => (encoded / 12.92) as f32,
-            false => ((encoded + 0.055) / 1.055).powf(2.4) as f32,
+            false => libm::pow((encoded + 0.055) / 1.055, 2.4) as f32,
         }
     })
 }

@@ -97,7 +97,8 @@ impl Grid {
                 for (kind, errors) in errors.iter().enumerate() {
                     let error = f64::from(errors[half * (LANES / 2) + component]);
                     sums.plain[kind] += error;
-                    sums.fourth[kind] += error.powi(4);
+                    let squared = error * error;
+                    sums.fourth[kind] += squared * squared;
                 }
             }
         }

@@ -9,11 +9,11 @@ use kiln_core::{decode, pipeline};
 use rayon::ThreadPoolBuilder;
 
 use super::content::{self, Content};
-use super::work;
 use crate::failure::Failure;
 use crate::find::{Aside, Picture};
 use crate::gate;
 use crate::ledger::Ledger;
+use crate::mishap::Mishap;
 use crate::settings::Settings;
 
 /// Gives each picture the part that its borders leave, where a place wants those off; what
@@ -73,11 +73,13 @@ fn search(
     picture: &Picture,
     known: &HashMap<String, Area>,
     settings: &Settings,
-) -> Result<(String, Area), String> {
+) -> Result<(String, Area), Mishap> {
     let (content, digest) = Content::of(&picture.original, &picture.path)?;
-    if let Some(area) = known.get(&digest) {
+    let stored = picture.original.probe.stored;
+    // The ledger is only believed as far as what it says can be.
+    if let Some(area) = known.get(&digest).filter(|area| area.lies_in(stored)) {
         return Ok((digest, *area));
     }
     let found = pipeline::content(content.input(), &picture.original, settings.allowance);
-    Ok((digest, found.map_err(|error| work::told(&error))?))
+    Ok((digest, found?))
 }

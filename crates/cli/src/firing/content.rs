@@ -9,6 +9,8 @@ use kiln_core::decode::{Input, Stored, Stream};
 use kiln_core::plan::{self, Original};
 use kiln_core::source::Delivery;
 
+use crate::mishap::Mishap;
+
 /// Originals from this weight on are not held in memory where they need not be.
 const LARGE: u64 = 32 << 20;
 
@@ -40,8 +42,8 @@ impl Stored for OnDisk {
 impl Content {
     /// Reads an original, or gets ready to; returns the digest of its bytes as well. What went
     /// wrong is told otherwise.
-    pub fn of(original: &Original, path: &Path) -> Result<(Content, String), String> {
-        let read = || {
+    pub fn of(original: &Original, path: &Path) -> Result<(Content, String), Mishap> {
+        let read = || -> io::Result<_> {
             if is_held(original) {
                 let bytes = fs::read(path)?;
                 let digest = plan::digest(&bytes);
@@ -51,8 +53,7 @@ impl Content {
             let digest = plan::digest_of(stored.stream()?)?;
             Ok((Content::OnDisk(stored), digest))
         };
-        read()
-            .map_err(|error: io::Error| format!("cannot be read ({error}); check its permissions"))
+        read().map_err(Mishap::unreadable)
     }
 
     /// What is decoded.

@@ -8,6 +8,7 @@ mod totals;
 mod watch;
 mod work;
 
+use std::cell::LazyCell;
 use std::collections::HashSet;
 use std::path::PathBuf;
 use std::process::ExitCode;
@@ -18,9 +19,10 @@ use kiln_core::plan::{self, Job, Plan};
 
 use crate::args::FireArgs;
 use crate::failure::Failure;
-use crate::find::{self, Aside, Finding, Folders, Picture};
-use crate::ledger::{Content, Ledger, PieceEntry};
-use crate::report::{Channels, FiringReport, OriginalReport, Progress};
+use crate::find::{self, Aside, Folders, Picture};
+use crate::ledger::{Content, Ledger, Opened, PieceEntry};
+use crate::mishap::Mishap;
+use crate::report::{Channels, FiringReport, OriginalReport, Progress, StrayReport};
 use crate::settings::Settings;
 use crate::sheet::Sheet;
 use crate::wording;
@@ -39,44 +41,51 @@ pub fn run(typed: &FireArgs, channels: &Channels) -> Result<ExitCode, Failure> {
 }
 
 /// Runs a firing. What went wrong with single pictures is in the report. Originals in `same` are
-/// known to be as they were when their pieces were made.
+/// known to be as they were when their pieces were made. A run that ends in a failure has said
+/// before what else there was to say.
 pub fn fire(
     settings: &Settings,
     same: &HashSet<PathBuf>,
     channels: &Channels,
+) -> Result<FiringReport, Failure> {
+    let mut said = Said::default();
+    let fired = attempt(settings, same, channels, &mut said);
+    if fired.is_err() {
+        channels.mention(&said.remarks, &said.refused);
+    }
+    fired
+}
+
+/// What a run has to say before it comes to its report.
+#[derive(Default)]
+struct Said {
+    remarks: Vec<String>,
+    refused: Vec<Aside>,
+}
+
+fn attempt(
+    settings: &Settings,
+    same: &HashSet<PathBuf>,
+    channels: &Channels,
+    said: &mut Said,
 ) -> Result<FiringReport, Failure> {
     let start = Instant::now();
     let finding = find::find(&settings.originals, &settings.out)?;
     if finding.pictures.is_empty() && finding.refused.is_empty() && finding.left_out.is_empty() {
         return Err(Failure::nothing_found(&settings.originals.paths));
     }
-    let Finding {
-        pictures,
-        mut refused,
-        mut left_out,
-    } = finding;
-    let (mut pictures, too_large): (Vec<_>, Vec<_>) = pictures
-        .into_iter()
-        .partition(|picture| settings.allowance.covers(picture.original.probe.stored));
-    refused.extend(
-        too_large
-            .iter()
-            .map(|picture| beyond_allowance(picture, settings)),
-    );
-    let mut remarks = labelled(&mut pictures, settings)?;
-    digested(&mut pictures, &mut refused, settings);
-    borders::searched(&mut pictures, &mut refused, settings)?;
-    refused.sort_by(|a, b| a.path.cmp(&b.path));
+    let mut left_out = finding.left_out;
+    let pictures = readied(finding.pictures, finding.refused, settings, said)?;
 
     let originals = pictures.iter().map(|picture| picture.original.clone());
     let plan = Plan::new(originals.collect(), &settings.site).map_err(Failure::Troubles)?;
     for place in &plan.idle {
-        remarks.push(format!(
+        said.remarks.push(format!(
             "place {place}: shows none of the originals; check its \"of\""
         ));
     }
     if settings.unshared {
-        remarks.push(
+        said.remarks.push(
             "a max-total of the kiln file is not shared in this run, which does not fire all that has part in it; run kiln fire".to_owned(),
         );
     }
@@ -88,36 +97,88 @@ pub fn fire(
     });
     // A run over some of the places has nothing to say of what others show.
     if !settings.some_places {
-        let why = "no place shows it, and [every] says no width";
+        let why = Mishap::new("no place shows it, and [every] says no width");
         let unshown = unshown.iter();
-        left_out.extend(unshown.map(|picture| picture.aside(why.to_owned())));
+        left_out.extend(unshown.map(|picture| picture.aside(why.clone())));
         left_out.sort_by(|a, b| a.path.cmp(&b.path));
     }
+    let mut charges = Charge::all(&plan, &pictures, settings);
+    let mut outcome = Outcome::default();
+    if !settings.dry_run && (!plan.jobs.is_empty() || settings.complete) {
+        outcome = make(&plan, &mut charges, same, settings, channels, said)?;
+    }
     let mut report = FiringReport {
-        originals: plan
-            .jobs
-            .iter()
-            .zip(&pictures)
-            .map(|(job, p)| planned(job, p))
-            .collect(),
-        refused,
+        originals: charges.into_iter().map(|charge| charge.report).collect(),
+        refused: std::mem::take(&mut said.refused),
         left_out,
-        strays: Vec::new(),
+        strays: outcome.strays,
         shared: Vec::new(),
         dry_run: settings.dry_run,
-        interrupted: false,
+        interrupted: outcome.interrupted,
         seconds: 0.0,
-        remarks,
+        remarks: std::mem::take(&mut said.remarks),
     };
+    report.shared = totals::told(&plan, &report);
     report.suggest_titles(settings.site.wishes().map(|wish| &wish.name));
-    if !settings.dry_run && (!plan.jobs.is_empty() || settings.complete) {
-        make(&plan, &pictures, same, settings, channels, &mut report)?;
-    }
-    if settings.dry_run {
-        report.shared = totals::told(&plan, &report);
-    }
     report.seconds = start.elapsed().as_secs_f64();
     Ok(report)
+}
+
+/// What making the pieces came to, beside the pieces.
+#[derive(Default)]
+struct Outcome {
+    strays: Vec<StrayReport>,
+    interrupted: bool,
+}
+
+/// One original of a firing: its picture, what it becomes, and what is to be told of it.
+pub struct Charge<'a> {
+    /// The original as the ledger has it.
+    pub key: String,
+    /// The picture.
+    pub picture: &'a Picture,
+    /// What it becomes.
+    pub job: &'a Job,
+    /// What is to be told of it.
+    pub report: OriginalReport,
+}
+
+impl<'a> Charge<'a> {
+    /// The jobs of a plan with their pictures, which are in the same order.
+    fn all(plan: &'a Plan, pictures: &'a [Picture], settings: &Settings) -> Vec<Charge<'a>> {
+        let mut keys = Keys::new(settings);
+        let charges = plan.jobs.iter().zip(pictures);
+        charges
+            .map(|(job, picture)| Charge {
+                key: keys.of(&picture.path),
+                picture,
+                job,
+                report: planned(job, picture),
+            })
+            .collect()
+    }
+}
+
+/// The pictures that can be planned for, with all that a plan needs to know of them; the others are
+/// refused.
+fn readied(
+    pictures: Vec<Picture>,
+    refused: Vec<Aside>,
+    settings: &Settings,
+    said: &mut Said,
+) -> Result<Vec<Picture>, Failure> {
+    let (mut pictures, too_large): (Vec<_>, Vec<_>) = pictures
+        .into_iter()
+        .partition(|picture| settings.allowance.covers(picture.original.probe.stored));
+    said.refused = refused;
+    let too_large = too_large.iter();
+    said.refused
+        .extend(too_large.map(|picture| beyond_allowance(picture, settings)));
+    said.remarks = labelled(&mut pictures, settings)?;
+    digested(&mut pictures, &mut said.refused, settings);
+    borders::searched(&mut pictures, &mut said.refused, settings)?;
+    said.refused.sort_by(|a, b| a.path.cmp(&b.path));
+    Ok(pictures)
 }
 
 /// Gives each picture what the label sheet says of it; returns what is odd in the sheet.
@@ -162,11 +223,11 @@ fn digested(pictures: &mut Vec<Picture>, refused: &mut Vec<Aside>, settings: &Se
 fn beyond_allowance(picture: &Picture, settings: &Settings) -> Aside {
     let size = picture.original.probe.stored;
     let megapixels = |pixels: u64| pixels.div_ceil(1_000_000);
-    picture.aside(format!(
+    picture.aside(Mishap::new(format!(
         "{size} is {} megapixels, above the allowance of {}; raise it with --allowance {0}",
         megapixels(size.pixels()),
         megapixels(settings.allowance.pixels),
-    ))
+    )))
 }
 
 /// A report of what shall be made.
@@ -206,56 +267,50 @@ fn planned(job: &Job, picture: &Picture) -> OriginalReport {
 
 fn make(
     plan: &Plan,
-    pictures: &[Picture],
+    charges: &mut Vec<Charge<'_>>,
     same: &HashSet<PathBuf>,
     settings: &Settings,
     channels: &Channels,
-    report: &mut FiringReport,
-) -> Result<(), Failure> {
+    said: &mut Said,
+) -> Result<Outcome, Failure> {
     let folder = OutFolder::enter(&settings.out)?;
-    let (mut ledger, set_aside) =
-        Ledger::open(&settings.out).map_err(Failure::unwritable(&settings.out))?;
-    if let Some(aside) = set_aside {
-        report.remarks.push(format!(
-            "the ledger could not be read; it is set aside as {} and a new one begun",
-            aside.display()
-        ));
-    }
-    let mut keys = Keys::new(settings);
-    let originals: Vec<String> = pictures.iter().map(|p| keys.of(&p.path)).collect();
-    let refused = report.refused.iter().map(|aside| keys.of(&aside.path));
-    let refused: HashSet<String> = refused.collect();
-    claim(plan, &originals, &folder, &mut ledger)?;
-    for (picture, key) in pictures.iter().zip(&originals) {
+    let Opened {
+        mut ledger,
+        remarks,
+    } = Ledger::open(&settings.out)?;
+    said.remarks.extend(remarks);
+    claim(charges, &folder, &mut ledger, settings)?;
+    for Charge { key, picture, .. } in charges.iter() {
         if let (Some(of), Some(area)) = (&picture.original.digest, picture.original.content) {
             let of = of.clone();
             ledger.searched(key, Content { of, area });
         }
     }
-    report.strays = strays::tend(plan, &refused, settings, &folder, &mut ledger)?;
+    let mut keys = Keys::new(settings);
+    let refused = said.refused.iter().map(|aside| keys.of(&aside.path));
+    let strays = strays::tend(plan, &refused.collect(), settings, &folder, &mut ledger)?;
     save(&mut ledger)?;
 
     let interrupted = work::watch_for_interrupt()?;
     let mut run = Run {
         plan,
-        pictures,
-        keys: &originals,
         settings,
         folder: &folder,
         same,
         progress: Progress::start(plan, settings, channels),
         ledger,
-        report,
+        charges,
     };
     run.round(None)?;
     if !interrupted() {
         totals::keep(&mut run, interrupted)?;
     }
     run.progress.end();
-    let mut ledger = run.ledger;
-    report.shared = totals::told(plan, report);
-    report.interrupted = interrupted();
-    save(&mut ledger)
+    save(&mut run.ledger)?;
+    Ok(Outcome {
+        strays,
+        interrupted: interrupted(),
+    })
 }
 
 /// Paths of originals as the ledger has them: seen from the out folder, so that they hold from
@@ -283,18 +338,28 @@ impl Keys {
 }
 
 /// Enters every planned piece into the ledger, so that even a killed run knows its own again,
-/// and stops before any work where a file that is none of ours stands in the way.
+/// and stops before any work where files that are none of ours stand in the way.
 fn claim(
-    plan: &Plan,
-    originals: &[String],
+    charges: &[Charge<'_>],
     folder: &OutFolder,
     ledger: &mut Ledger,
+    settings: &Settings,
 ) -> Result<(), Failure> {
-    for (job, original) in plan.jobs.iter().zip(originals) {
+    let set_aside = LazyCell::new(|| Ledger::set_aside(&settings.out));
+    // Known by its digest, where the ledger that knew it was damaged.
+    let is_ours = |name: &str| {
+        let bytes = folder.read(name).ok();
+        settings.adopt || bytes.is_some_and(|bytes| set_aside.contains(&plan::digest(&bytes)))
+    };
+    let mut foreign = Vec::new();
+    for Charge { key, job, .. } in charges {
         for (placement, size, piece) in job.pieces() {
-            let path = folder.below(&piece.name);
-            if !ledger.knows(&piece.name) && path.symlink_metadata().is_ok() {
-                return Err(Failure::Foreign { piece: path });
+            let name = &piece.name;
+            let path = folder.below(name);
+            let path = path.map_err(Failure::unwritable(&settings.out.join(name)))?;
+            if !ledger.knows(name) && folder.is_taken(name) && !is_ours(name) {
+                foreign.push(path);
+                continue;
             }
             let entry = PieceEntry {
                 place: placement.place.clone(),
@@ -302,11 +367,15 @@ fn claim(
                 format: piece.format,
                 recipe: piece.recipe.clone(),
                 made: None,
+                standing: None,
             };
-            ledger.enter(original, &piece.name, entry);
+            ledger.enter(key, name, entry);
         }
     }
-    Ok(())
+    match foreign.is_empty() {
+        true => Ok(()),
+        false => Err(Failure::Foreign(foreign)),
+    }
 }
 
 fn save(ledger: &mut Ledger) -> Result<(), Failure> {

@@ -9,34 +9,31 @@ use kiln_core::colour::ColourNote;
 use kiln_core::pipeline::Attempt;
 use kiln_core::plan::Plan;
 
-use super::work::{self, Bench, Event, Ordered, What};
+use super::Charge;
+use super::work::{self, Bench, Event, Task, What, WorkOrder};
 use crate::failure::Failure;
-use crate::find::Picture;
 use crate::ledger::Ledger;
-use crate::report::{Fired, FiringReport, Progress};
+use crate::report::{Fired, Progress};
 use crate::settings::Settings;
 use crate::write::OutFolder;
 
 /// A firing at work.
-pub struct Run<'a> {
+pub struct Run<'a, 'c> {
     pub plan: &'a Plan,
-    pub pictures: &'a [Picture],
-    /// The originals as the ledger has them, in the order of the jobs.
-    pub keys: &'a [String],
     pub settings: &'a Settings,
     pub folder: &'a OutFolder,
     pub same: &'a HashSet<PathBuf>,
     pub ledger: Ledger,
     pub progress: Progress,
-    pub report: &'a mut FiringReport,
+    pub charges: &'a mut Vec<Charge<'c>>,
 }
 
 /// What is known of pieces after attempts that were asked for, by their names.
 pub type Tried = HashMap<String, Vec<Attempt>>;
 
-impl Run<'_> {
+impl Run<'_, '_> {
     /// Makes what is not there yet, or else what is ordered.
-    pub fn round(&mut self, orders: Option<HashMap<String, Ordered>>) -> Result<Tried, Failure> {
+    pub fn round(&mut self, orders: Option<HashMap<String, WorkOrder>>) -> Result<Tried, Failure> {
         if let Some(orders) = &orders {
             self.progress.more(orders.len());
         }
@@ -53,9 +50,9 @@ impl Run<'_> {
         };
         let mut tried = Tried::new();
         let (events, incoming) = mpsc::channel();
-        let (plan, pictures) = (self.plan, self.pictures);
+        let tasks: Vec<Task> = self.charges.iter().map(Task::of).collect();
         thread::scope(|scope| {
-            let dispatch = || work::dispatch(plan, pictures, &bench, events);
+            let dispatch = || work::dispatch(&tasks, &bench, events);
             let dispatcher = scope.spawn(dispatch);
             let mut saved = Ok(());
             for event in incoming {
@@ -74,12 +71,13 @@ impl Run<'_> {
 
     /// Takes in one event: the one place that changes ledger and report while work goes on.
     fn note(&mut self, event: Event, tried: &mut Tried) {
-        let job = &self.plan.jobs[event.job];
-        let original = &mut self.report.originals[event.job];
-        let name = &job.original.name;
+        let Charge {
+            key, job, report, ..
+        } = &mut self.charges[event.job];
+        let (original, name) = (report, &job.original.name);
         match event.what {
             What::Began => self.progress.began(name),
-            What::Read(digest) => self.ledger.read(&self.keys[event.job], digest),
+            What::Read(digest) => self.ledger.read(key, digest),
             What::Piece(index, standing) => {
                 let piece = &mut original.pieces[index];
                 piece.fired = match standing {

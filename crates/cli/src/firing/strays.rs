@@ -1,8 +1,7 @@
 //! Pieces of earlier firings that nothing plans for any more.
 
 use std::collections::HashSet;
-use std::fs;
-use std::path::Path;
+use std::path::PathBuf;
 
 use kiln_core::plan::{self, Plan};
 
@@ -26,39 +25,30 @@ pub fn tend(
     // Only a run over the whole site knows that nothing wants a piece; any run can see that an
     // original is gone.
     let strays = ledger.strays(&planned, |original| {
-        let gone = || !settings.out.join(original).exists();
+        // The first form of the ledger had paths as they were given.
+        let paths = [settings.out.join(original), original.into()];
+        let gone = || !paths.iter().any(|path: &PathBuf| path.exists());
         !refused.contains(original) && (settings.complete || gone())
     });
     let mut told = Vec::new();
-    for stray in strays {
-        let path = folder.below(&stray.name);
-        let Ok(bytes) = fs::read(&path) else {
-            ledger.forget(&stray.name);
+    for Stray { name, digest } in strays {
+        if !folder.is_taken(&name) {
+            ledger.forget(&name);
             continue;
-        };
-        let ours = stray.digest.as_ref() == Some(&plan::digest(&bytes));
+        }
+        let bytes = folder.read(&name);
+        let ours = bytes.is_ok_and(|bytes| digest == Some(plan::digest(&bytes)));
         let fate = match (settings.remove_strays, ours) {
             (false, _) => Fate::Listed,
             (true, false) => Fate::Altered,
             (true, true) => {
-                fs::remove_file(&path).map_err(Failure::unwritable(&path))?;
-                ledger.forget(&stray.name);
-                prune(path.parent(), &settings.out);
+                let removed = folder.remove(&name);
+                removed.map_err(Failure::unwritable(&settings.out.join(&name)))?;
+                ledger.forget(&name);
                 Fate::Removed
             }
         };
-        let Stray { name, .. } = stray;
         told.push(StrayReport { name, fate });
     }
     Ok(told)
-}
-
-/// Removes folders that are empty now, up to the out folder.
-fn prune(mut folder: Option<&Path>, out: &Path) {
-    while let Some(path) = folder.filter(|path| *path != out && path.starts_with(out)) {
-        if fs::remove_dir(path).is_err() {
-            return; // It still holds something.
-        }
-        folder = path.parent();
-    }
 }

@@ -3,18 +3,18 @@
 
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
-use kiln_core::budget::{Lot, Member, Point, Sharing, Verdict};
-use kiln_core::pipeline::{Account, Attempt, Order};
+use kiln_core::budget::{Aim, Lot, Member, Point, Sharing, Verdict};
+use kiln_core::pipeline::{Account, Attempt, Order, Ordered};
 use kiln_core::plan::{self, CodingWish, LookWish, Placement, Plan, SharedTotal, SharingPicture};
 
 use super::rounds::Run;
-use super::work::Ordered;
+use super::work::WorkOrder;
 use crate::failure::Failure;
 use crate::ledger::{Made, Share};
 use crate::report::{FiringReport, TotalReport};
 
 /// Makes pieces again until every total is kept, or cannot be.
-pub fn keep(run: &mut Run<'_>, interrupted: fn() -> bool) -> Result<(), Failure> {
+pub fn keep(run: &mut Run<'_, '_>, interrupted: fn() -> bool) -> Result<(), Failure> {
     let of = fingerprint(run);
     let standing = |name: &str| run.ledger.made(name).map(|(_, made, _)| made);
     let is_settled = |name: &String| match standing(name) {
@@ -52,7 +52,7 @@ pub fn keep(run: &mut Run<'_>, interrupted: fn() -> bool) -> Result<(), Failure>
 
 /// Tries pieces at the looks that are wanted to be known.
 fn try_looks(
-    run: &mut Run<'_>,
+    run: &mut Run<'_, '_>,
     sharers: &mut [Sharer],
     sharing: &mut Sharing,
     interrupted: fn() -> bool,
@@ -64,9 +64,11 @@ fn try_looks(
         }
         let order = |(index, look): (usize, f32)| {
             let sharer: &Sharer = &sharers[index];
-            let known = sharer.trail.clone();
-            let order = Order::Look { look, known };
-            (sharer.name.clone(), Ordered { order, share: None })
+            let order = Order {
+                what: Ordered::Look { look },
+                known: sharer.trail.clone(),
+            };
+            (sharer.name.clone(), WorkOrder { order, share: None })
         };
         let tried = run.round(Some(wants.into_iter().map(order).collect()))?;
         for (index, sharer) in sharers.iter_mut().enumerate() {
@@ -85,7 +87,7 @@ fn names(totals: &[SharedTotal]) -> impl Iterator<Item = &String> {
 }
 
 /// The digest of all that decides how totals are shared.
-fn fingerprint(run: &Run<'_>) -> String {
+fn fingerprint(run: &Run<'_, '_>) -> String {
     let facts = |name: &String| {
         let (entry, _, original) = run.ledger.made(name)?;
         Some((name.clone(), entry.recipe.clone(), original.to_owned()))
@@ -97,11 +99,11 @@ fn fingerprint(run: &Run<'_>) -> String {
 
 /// Sees to it that a piece stands as the attempt that was chosen.
 fn stand(
-    run: &mut Run<'_>,
+    run: &mut Run<'_, '_>,
     sharer: &Sharer,
     chosen: usize,
     of: &str,
-    orders: &mut HashMap<String, Ordered>,
+    orders: &mut HashMap<String, WorkOrder>,
 ) {
     let attempt = sharer.trail[chosen];
     let share = sharer.share(of, None);
@@ -110,28 +112,27 @@ fn stand(
     }
     let reaches = sharer
         .look
-        .is_some_and(|look| !look.sharpest && attempt.score >= look.look);
+        .is_some_and(|look| look.aim == Aim::Lightest && attempt.score >= look.look);
     let verdict = match chosen == sharer.kept {
         true => share.verdict,
         false if reaches => Some(Verdict::Met),
         false => Some(Verdict::Shared),
     };
-    let order = Order::Same {
-        attempt,
-        verdict,
+    let order = Order {
+        what: Ordered::Same { attempt, verdict },
         known: sharer.trail.clone(),
     };
     let share = Some(share);
-    orders.insert(sharer.name.clone(), Ordered { order, share });
+    orders.insert(sharer.name.clone(), WorkOrder { order, share });
 }
 
 /// Sees to it that the smaller copy of a picture is no heavier than the largest.
 fn stand_within(
-    run: &mut Run<'_>,
+    run: &mut Run<'_, '_>,
     smaller: &Sharer,
     most: u64,
     of: &str,
-    orders: &mut HashMap<String, Ordered>,
+    orders: &mut HashMap<String, WorkOrder>,
 ) {
     if smaller.trail[smaller.kept].weight <= most {
         return stand(run, smaller, smaller.kept, of, orders);
@@ -141,16 +142,16 @@ fn stand_within(
     if before.is_some_and(|before| before.within == Some(most)) {
         return mark(run, &smaller.name, share);
     }
-    let order = Order::Within {
-        max_weight: most,
+    let order = Order {
+        what: Ordered::Within { max_weight: most },
         known: smaller.trail.clone(),
     };
     let share = Some(share);
-    orders.insert(smaller.name.clone(), Ordered { order, share });
+    orders.insert(smaller.name.clone(), WorkOrder { order, share });
 }
 
 /// Notes that a piece has its part in a total as it stands.
-fn mark(run: &mut Run<'_>, name: &str, share: Share) {
+fn mark(run: &mut Run<'_, '_>, name: &str, share: Share) {
     if let Some((_, made, _)) = run.ledger.made(name) {
         let share = Some(share);
         let made = Made {
@@ -195,7 +196,7 @@ struct Sharer {
 
 impl Sharer {
     /// A piece as it stands, if it does.
-    fn of(run: &Run<'_>, placements: &Placements<'_>, name: &str) -> Option<Sharer> {
+    fn of(run: &Run<'_, '_>, placements: &Placements<'_>, name: &str) -> Option<Sharer> {
         let placement = placements.get(name)?;
         let (entry, made, _) = run.ledger.made(name)?;
         let mut trail = made.account.trail.clone();
@@ -254,7 +255,7 @@ impl Sharer {
     }
 
     fn member(&self) -> Member {
-        let look = self.look.filter(|look| !look.sharpest);
+        let look = self.look.filter(|look| look.aim == Aim::Lightest);
         Member {
             look: look.map_or(f32::INFINITY, |look| look.look),
             least: self.look.map_or(f32::NEG_INFINITY, |look| look.least),
@@ -276,7 +277,7 @@ fn placements(plan: &Plan) -> Placements<'_> {
 }
 
 /// The largest pieces of all pictures that share, each once; without those that failed.
-fn sharers(run: &Run<'_>, placements: &Placements<'_>) -> Vec<Sharer> {
+fn sharers(run: &Run<'_, '_>, placements: &Placements<'_>) -> Vec<Sharer> {
     let pictures = run.plan.totals.iter().flat_map(|total| &total.pictures);
     let names: BTreeSet<&str> = pictures.map(|picture| picture.largest.as_str()).collect();
     let sharers = names.into_iter();

@@ -1,7 +1,6 @@
 //! The pictures in work: one thread hands them out, a pool makes their pieces.
 
 use std::collections::{HashMap, HashSet};
-use std::fs;
 use std::ops::ControlFlow;
 use std::panic::{self, AssertUnwindSafe};
 use std::path::{Path, PathBuf};
@@ -9,18 +8,19 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::mpsc::Sender;
 
 use kiln_core::colour::ColourNote;
-use kiln_core::pipeline::{self, Attempt, FireError, Order, Piece};
-use kiln_core::plan::{self, Job, Plan, PlannedPiece};
+use kiln_core::pipeline::{self, Attempt, Order, Piece};
+use kiln_core::plan::{self, Job, PlannedPiece};
 use rayon::ThreadPoolBuilder;
 
+use super::Charge;
 use super::content::{self, Content};
 use crate::failure::Failure;
-use crate::find::Picture;
 use crate::gate;
 use crate::ledger::{Known, Made, Share};
+use crate::mishap::Mishap;
 use crate::report::Written;
 use crate::settings::Settings;
-use crate::write::{self, OutFolder};
+use crate::write::OutFolder;
 
 /// Something that happened to a job.
 pub struct Event {
@@ -37,11 +37,11 @@ pub enum What {
     /// Its original was read and has this digest.
     Read(String),
     /// A piece, by its index in the job, stands in the out folder or failed.
-    Piece(usize, Result<Standing, String>),
+    Piece(usize, Result<Standing, Mishap>),
     /// What is known of a piece now, by its index in the job, after attempts that were asked for.
-    Tried(usize, Result<Vec<Attempt>, String>),
+    Tried(usize, Result<Vec<Attempt>, Mishap>),
     /// All its pieces were tried, or none could be.
-    Ended(Result<Option<ColourNote>, String>),
+    Ended(Result<Option<ColourNote>, Mishap>),
 }
 
 /// A piece that stands in the out folder.
@@ -88,11 +88,11 @@ pub struct Bench<'a> {
     /// Originals that are known to be as they were when their pieces were made.
     pub same: &'a HashSet<PathBuf>,
     /// Pieces by their names that are made to order, where only those are made.
-    pub orders: Option<HashMap<String, Ordered>>,
+    pub orders: Option<HashMap<String, WorkOrder>>,
 }
 
 /// A piece that is made to order.
-pub struct Ordered {
+pub struct WorkOrder {
     /// What is asked for.
     pub order: Order,
     /// What the ledger shall know of its part in a total; `None` where attempts are all that is
@@ -100,33 +100,53 @@ pub struct Ordered {
     pub share: Option<Share>,
 }
 
-/// Makes all pieces of a plan, on as many threads as the settings say.
+/// What one original becomes, and where it is.
+#[derive(Clone, Copy)]
+pub struct Task<'a> {
+    job: &'a Job,
+    path: &'a Path,
+}
+
+impl<'a> Task<'a> {
+    /// That of an original.
+    pub fn of(charge: &Charge<'a>) -> Task<'a> {
+        Task {
+            job: charge.job,
+            path: &charge.picture.path,
+        }
+    }
+}
+
+/// Makes the pieces of all tasks, on as many threads as the settings say.
 pub fn dispatch(
-    plan: &Plan,
-    pictures: &[Picture],
+    tasks: &[Task<'_>],
     bench: &Bench<'_>,
     events: Sender<Event>,
 ) -> Result<(), Failure> {
     let pool = ThreadPoolBuilder::new()
         .num_threads(bench.settings.jobs)
         .build()?;
-    let jobs = plan.jobs.iter().zip(pictures).enumerate();
     gate::each(
         &pool,
-        jobs.filter(|(_, (job, _))| bench.concerns(job)),
-        |(_, (job, _))| pipeline::memory(job, bench.settings.jobs) + content::held(&job.original),
+        tasks
+            .iter()
+            .enumerate()
+            .filter(|(_, task)| bench.concerns(task.job)),
+        |(_, Task { job, .. })| {
+            pipeline::memory(job, bench.settings.jobs) + content::held(&job.original)
+        },
         || !INTERRUPTED.load(Ordering::SeqCst),
-        |(index, (job, picture))| {
+        |(index, task)| {
             // The receiver outlives all senders; if it is gone, the run is over.
             let send = |what| {
                 let _ = events.send(Event { job: index, what });
             };
             send(What::Began);
             // A codec that panics costs its picture, not the run.
-            let work = || bench.work(job, &picture.path, &send);
+            let work = || bench.work(task.job, task.path, &send);
             let ended = panic::catch_unwind(AssertUnwindSafe(work));
-            let broken = "the codec failed on it; please report this with the picture";
-            let ended = ended.unwrap_or_else(|_| Err(broken.to_owned()));
+            let broken = "the program failed on it; please report this with the picture";
+            let ended = ended.unwrap_or_else(|_| Err(Mishap::new(broken)));
             send(What::Ended(ended));
         },
     );
@@ -136,7 +156,7 @@ pub fn dispatch(
 impl Bench<'_> {
     /// Whether there is anything to do for a job.
     fn concerns(&self, job: &Job) -> bool {
-        let ordered = |orders: &HashMap<String, Ordered>| {
+        let ordered = |orders: &HashMap<String, WorkOrder>| {
             let mut pieces = job.pieces();
             pieces.any(|(_, _, piece)| orders.contains_key(&piece.name))
         };
@@ -148,7 +168,7 @@ impl Bench<'_> {
         job: &Job,
         path: &Path,
         send: &(impl Fn(What) + Sync),
-    ) -> Result<Option<ColourNote>, String> {
+    ) -> Result<Option<ColourNote>, Mishap> {
         let fresh = self.orders.is_none();
         if fresh && self.same.contains(path) && self.all_stand(job, send) {
             return Ok(None);
@@ -182,7 +202,7 @@ impl Bench<'_> {
         let order = |planned: &PlannedPiece| ordered(planned).map(|ordered| &ordered.order);
         let input = content.input();
         let fired = pipeline::fire_ordered(input, &rest, allowance, order, |planned, made| {
-            let made = made.map_err(|error| error.to_string());
+            let made = made.map_err(Mishap::from);
             let ordered = ordered(planned);
             let written = ordered.is_none_or(|ordered| ordered.share.is_some());
             // Every planned piece of the rest is one of the job's.
@@ -201,14 +221,14 @@ impl Bench<'_> {
                 false => ControlFlow::Continue(()),
             }
         });
-        fired.map_err(|error| told(&error))
+        Ok(fired?)
     }
 
     /// Tells of all pieces of a job as unchanged, if every one of them is known and there.
     fn all_stand(&self, job: &Job, send: &impl Fn(What)) -> bool {
         let known = |name: &String| {
             let known = self.known.get(name)?;
-            self.folder.below(name).is_file().then_some(&known.made)
+            self.folder.has(name).then_some(&known.made)
         };
         let made: Option<Vec<&Made>> = job
             .pieces()
@@ -225,14 +245,13 @@ impl Bench<'_> {
     fn still_good(&self, name: &str, original: &str) -> Option<&Made> {
         let known = self.known.get(name);
         let known = known.filter(|known| known.original == original)?;
-        let piece = fs::read(self.folder.below(name)).ok()?;
+        let piece = self.folder.read(name).ok()?;
         (plan::digest(&piece) == known.made.digest).then_some(&known.made)
     }
 
-    fn put(&self, name: &str, piece: Piece, share: Option<Share>) -> Result<Standing, String> {
-        write::whole(&self.folder.below(name), &piece.file).map_err(|error| {
-            format!("cannot be written ({error}); choose another folder or make room")
-        })?;
+    fn put(&self, name: &str, piece: Piece, share: Option<Share>) -> Result<Standing, Mishap> {
+        let written = self.folder.write(name, &piece.file);
+        written.map_err(Mishap::unwritable)?;
         let made = Made {
             kiln: env!("CARGO_PKG_VERSION").to_owned(),
             digest: plan::digest(&piece.file),
@@ -245,14 +264,5 @@ impl Bench<'_> {
             written: Written { account, unchanged },
             made: Some(made),
         })
-    }
-}
-
-/// Why an original gave nothing, and what to do.
-pub fn told(error: &FireError) -> String {
-    match error {
-        // It says itself what to do.
-        FireError::NotPlain(_) => error.to_string(),
-        _ => format!("{error}; export or copy it again"),
     }
 }

@@ -65,7 +65,7 @@ struct Piece<'a> {
     look: Option<&'a str>,
     max_weight: Option<u64>,
     state: &'static str,
-    why: Option<&'a str>,
+    why: Option<String>,
     weight: Option<u64>,
     score: Option<f32>,
     dial: Option<u8>,
@@ -183,7 +183,7 @@ fn piece(piece: &PieceReport) -> Piece<'_> {
         Fired::Planned => ("planned", None),
         Fired::Made(written) if written.unchanged => ("unchanged", None),
         Fired::Made(_) => ("made", None),
-        Fired::Failed(why) => ("failed", Some(why.as_str())),
+        Fired::Failed(why) => ("failed", Some(why.to_string())),
     };
     let encode = |attempt: &Attempt| Encode {
         dial: dial(attempt.coding),

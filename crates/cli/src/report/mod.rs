@@ -24,6 +24,7 @@ pub use shared::TotalReport;
 
 use crate::failure::Failure;
 use crate::find::Aside;
+use crate::mishap::Mishap;
 use crate::settings::{Settings, Telling};
 use crate::wording;
 
@@ -110,7 +111,7 @@ pub enum Fired {
     /// It stands in the out folder.
     Made(Written),
     /// It could not be made.
-    Failed(String),
+    Failed(Mishap),
 }
 
 /// A piece of an earlier firing that nothing plans for any more.
@@ -194,17 +195,17 @@ impl OriginalReport {
     }
 
     /// Marks all pieces that were not made as failed; returns how many those are.
-    pub fn refuse(&mut self, why: &str) -> usize {
+    pub fn refuse(&mut self, why: &Mishap) -> usize {
         let pieces = self.pieces.iter_mut();
         let open = pieces.filter(|piece| piece.fired == Fired::Planned);
-        open.map(|piece| piece.fired = Fired::Failed(why.to_owned()))
+        open.map(|piece| piece.fired = Fired::Failed(why.clone()))
             .count()
     }
 
     /// Why it gave no piece at all, where that is so.
-    pub fn refusal(&self) -> Option<&str> {
+    pub fn refusal(&self) -> Option<&Mishap> {
         let mut reasons = self.pieces.iter().map(|piece| match &piece.fired {
-            Fired::Failed(why) => Some(why.as_str()),
+            Fired::Failed(why) => Some(why),
             _ => None,
         });
         let first = reasons.next()??;
@@ -248,14 +249,14 @@ impl FiringReport {
     }
 
     /// One line for everything that was not done or not kept: a path and what is wrong.
-    pub fn problems(&self) -> Vec<(String, String)> {
+    pub fn problems(&self) -> Vec<(String, Mishap)> {
         let refused = self.refused.iter();
         let mut problems: Vec<_> = refused
             .map(|a| (a.path.display().to_string(), a.why.clone()))
             .collect();
         for original in &self.originals {
             if let Some(why) = original.refusal() {
-                problems.push((original.path.clone(), why.to_owned()));
+                problems.push((original.path.clone(), why.clone()));
                 continue;
             }
             for piece in &original.pieces {
@@ -263,12 +264,13 @@ impl FiringReport {
                     Fired::Failed(why) => problems.push((piece.name.clone(), why.clone())),
                     Fired::Made(written) => {
                         let problem = budget_problem(&written.account, piece);
+                        let problem = problem.map(Mishap::new);
                         problems.extend(problem.map(|what| (piece.name.clone(), what)));
                     }
                     Fired::Planned if !self.dry_run => {
                         problems.push((
                             piece.name.clone(),
-                            "not made: the run was interrupted".to_owned(),
+                            Mishap::new("not made: the run was interrupted"),
                         ));
                     }
                     _ => {}
@@ -276,8 +278,9 @@ impl FiringReport {
             }
         }
         let totals = self.shared.iter();
-        problems.extend(totals.filter_map(|total| total.problem(self.interrupted)));
-        problems.sort();
+        let unkept = totals.filter_map(|total| total.problem(self.interrupted));
+        problems.extend(unkept.map(|(path, what)| (path, Mishap::new(what))));
+        problems.sort_by_cached_key(|(path, what)| (path.clone(), what.to_string()));
         problems
     }
 
@@ -376,8 +379,12 @@ impl Channels {
         for remark in &report.remarks {
             self.say("", remark);
         }
+        let verbose = matches!(settings.telling, Telling::Table { verbose: true });
         for (path, what) in report.problems() {
-            self.say(&path, &what);
+            self.say(&path, &what.to_string());
+            for cause in what.causes().iter().filter(|_| verbose) {
+                self.say("", &format!("  because {cause}"));
+            }
         }
         self.print(|out, columns| match settings.telling {
             Telling::Quiet => Ok(()),
@@ -419,6 +426,16 @@ impl Channels {
     /// Names something that went wrong.
     pub fn name_problem(&self, path: &str, what: &str) {
         self.say(path, what);
+    }
+
+    /// Says what a run that ends in a failure had to say until then.
+    pub fn mention(&self, remarks: &[String], refused: &[Aside]) {
+        for remark in remarks {
+            self.say("", remark);
+        }
+        for Aside { path, why, .. } in refused {
+            self.say(&path.to_string_lossy(), &why.to_string());
+        }
     }
 
     /// Says how a long run is getting on.

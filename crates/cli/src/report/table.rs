@@ -250,7 +250,7 @@ fn listed(names: &[String]) -> String {
 /// What was refused when it was found, and what turned out to be broken later.
 fn refused(report: &FiringReport) -> Vec<Aside> {
     let later = report.originals.iter().filter_map(|original| {
-        let why = original.refusal()?.to_owned();
+        let why = original.refusal()?.clone();
         Some(Aside::of(original.path.clone().into(), why))
     });
     let mut all: Vec<Aside> = report.refused.iter().cloned().chain(later).collect();
@@ -270,7 +270,7 @@ fn asides(
     writeln!(out, "{STRONG}{title}{STRONG:#}")?;
     for Aside { path, why, .. } in asides {
         let path = wording::safe(&path.to_string_lossy());
-        let aside = format!("{path}: {}", wording::safe(why));
+        let aside = format!("{path}: {}", wording::safe(&why.to_string()));
         writeln!(out, "{}", grid::item(&aside, columns))?;
     }
     writeln!(out)

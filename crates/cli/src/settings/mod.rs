@@ -8,15 +8,15 @@ use std::thread;
 use kiln_core::decode::Allowance;
 use kiln_core::encode::Format;
 use kiln_core::pixels::Backdrop;
-use kiln_core::plan::{CodingWish, CreditsWish, Extent, Place, Site, Wish};
+use kiln_core::plan::{CodingWish, CreditsWish, Place, Site, Wish};
 use kiln_core::survey::Limits;
 use strsim::jaro_winkler;
 
 use crate::args::{FireArgs, KilnFileArgs, LabelArgs, SurveyArgs};
 use crate::failure::Failure;
-use crate::layer::{Bound, Given, Layer, Told};
+use crate::layer::{Layer, Told};
 use crate::site::{self, SiteFile};
-use crate::wording::{self, Order};
+use crate::wording::Order;
 
 /// The label sheet's name where none is given.
 const LABELS: &str = "labels.csv";
@@ -53,6 +53,8 @@ pub struct Settings {
     pub watch: bool,
     /// Whether pieces without original or place are removed.
     pub remove_strays: bool,
+    /// Whether files that no ledger knows may be replaced by pieces.
+    pub adopt: bool,
     /// Whether totals of the kiln file are not shared, since not all that has part in them is fired.
     pub unshared: bool,
     /// Pieces whose trials are told.
@@ -153,6 +155,7 @@ impl Settings {
             dry_run: typed.dry_run,
             watch: typed.watch,
             remove_strays: typed.remove_strays,
+            adopt: typed.adopt,
             unshared,
             why: typed.why.clone(),
             telling: match typed {
@@ -168,7 +171,7 @@ type ToldPlaces = Vec<(String, Vec<Told>)>;
 
 /// The wishes of all places that are fired, with where they come from.
 fn sites(typed: &FireArgs, file: Option<&SiteFile>) -> Result<(Site, ToldPlaces), Failure> {
-    let typed_layer = typed_layer(typed);
+    let typed_layer = &typed.layer;
     let (mut site, mut told) = (Site::default(), Vec::new());
     let credits = file.map_or(CreditsWish::default(), |file| file.credits.clone());
     let base = file.map_or(Layer::default(), |file| file.every.clone());
@@ -199,7 +202,7 @@ fn sites(typed: &FireArgs, file: Option<&SiteFile>) -> Result<(Site, ToldPlaces)
             });
         }
     }
-    let every = typed_layer.over(&base);
+    let every = typed_layer.clone().over(&base);
     // Without a kiln file all is made; with one, what no place shows needs a width of its own.
     if file.is_none() || (typed.place.is_empty() && every.extent.is_some()) {
         let label = if file.is_none() { "all" } else { "[every]" };
@@ -253,48 +256,6 @@ fn unknown_place(name: &str, file: Option<&SiteFile>) -> Failure {
     Failure::NoPlace {
         name: name.to_owned(),
         advice,
-    }
-}
-
-/// What the command line says.
-fn typed_layer(typed: &FireArgs) -> Layer {
-    let list = |values: &[u32]| (!values.is_empty()).then(|| values.to_vec());
-    let widths = list(&typed.width).map(Extent::Widths);
-    let heights = list(&typed.height).map(Extent::Heights);
-    let sides = list(&typed.long_side).map(Extent::LongSide);
-    let scale = typed.scale.map(Extent::Scale);
-    let extent = widths.or(heights).or(sides).or(scale);
-    let switch = |on: bool| on.then_some(true).and_then(Given::option);
-    let weight = typed.max_weight.map(Bound::Weight);
-    let densities = Some(typed.density.clone()).filter(|densities| !densities.is_empty());
-    let formats = Some(wording::once(&typed.format)).filter(|formats| !formats.is_empty());
-    Layer {
-        extent: extent.and_then(Given::option),
-        enlarge: switch(typed.enlarge),
-        trim: switch(typed.trim),
-        knock_out: typed.knock_out.and_then(Given::option),
-        knock_out_holes: switch(typed.knock_out_holes),
-        sizing: typed.sizing.and_then(Given::option),
-        sharpen: typed.sharpen.and_then(Given::option),
-        colour: typed.colour.and_then(Given::option),
-        shape: typed.shape.and_then(Given::option),
-        focus: typed.focus.and_then(Given::option),
-        fit: typed.fit.and_then(Given::option),
-        turn: None,
-        mirror: None,
-        densities: densities.and_then(Given::option),
-        formats: formats.and_then(Given::option),
-        bound: weight
-            .or(typed.quality.map(Bound::Dial))
-            .and_then(Given::option),
-        look: typed.look.and_then(Given::option),
-        least_look: typed.least_look.and_then(Given::option),
-        sharpest: typed.aim.and_then(Given::option),
-        shrink_to_fit: switch(typed.shrink_to_fit),
-        pace: typed.pace.and_then(Given::option),
-        min_size: None,
-        backdrop: typed.backdrop.and_then(Given::option),
-        name: typed.name.clone().and_then(Given::option),
     }
 }
 

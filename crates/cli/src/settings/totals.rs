@@ -1,5 +1,6 @@
 //! The totals that hold for a firing.
 
+use kiln_core::budget::Aim;
 use kiln_core::plan::{CodingWish, Site, Total};
 
 use super::ToldPlaces;
@@ -60,7 +61,7 @@ fn aims(file: Option<&SiteFile>, site: &Site) -> Result<(), Failure> {
         .map(|place| (place.name.as_str(), &place.wish));
     let every = site.every.iter().map(|wish| ("[every]", wish));
     for (label, wish) in places.chain(every) {
-        let boundless = matches!(wish.coding, CodingWish::Look(look) if look.sharpest)
+        let boundless = matches!(wish.coding, CodingWish::Look(look) if look.aim == Aim::Sharpest)
             && wish.max_weight.is_none();
         let holds =
             |total: &Total| total.places.is_empty() || total.places.iter().any(|p| p == label);

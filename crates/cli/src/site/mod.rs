@@ -13,7 +13,7 @@ use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
 use crate::failure::Failure;
-use crate::layer::Layer;
+use crate::layer::{self, Layer, Refusal};
 use crate::wording;
 use diagnosis::{Source, Wrong};
 
@@ -86,8 +86,13 @@ pub fn read(path: &Path) -> Result<SiteFile, Failure> {
         path: path.to_owned(),
         source,
     })?;
-    let source = Source { path, text: &text };
-    parse(&source).map_err(|wrongs| Failure::KilnFile(source.explain(&wrongs)))
+    parsed(path, &text).map_err(Failure::KilnFile)
+}
+
+/// The same from its text; what is wrong is explained with its lines.
+pub fn parsed(path: &Path, text: &str) -> Result<SiteFile, String> {
+    let source = Source { path, text };
+    parse(&source).map_err(|wrongs| source.explain(&wrongs))
 }
 
 fn parse(source: &Source<'_>) -> Result<SiteFile, Vec<Wrong>> {
@@ -181,12 +186,12 @@ fn layer(
             continue;
         }
         let line = source.line(key.span().start);
-        match keys::find(name) {
-            None => wrongs.push(Wrong::key(key, &keys::names(), "of a place")),
-            Some(known) => match known.take(&mut layer, value.get_ref(), line) {
+        match layer::find(name) {
+            None => wrongs.push(Wrong::key(key, &keys::of_place(), "of a place")),
+            Some(setting) => match keys::take(setting, &mut layer, value.get_ref(), line) {
                 Ok(()) => {}
-                Err(keys::Refusal::Value(says)) => wrongs.push(Wrong::value(key, value, says)),
-                Err(keys::Refusal::Twice(says)) => wrongs.push(Wrong::whole(key, says)),
+                Err(Refusal::Value(says)) => wrongs.push(Wrong::value(key, value, says)),
+                Err(Refusal::Twice(says)) => wrongs.push(Wrong::whole(key, says)),
             },
         }
     }

@@ -10,13 +10,14 @@ use kiln_core::decode::{self, Allowance};
 use kiln_core::encode::{self, Chroma, Coding, Format, Manner, Pace};
 use kiln_core::pixels::{Channels as Samples, Raster};
 use kiln_core::source::{Headers, Probe};
-use kiln_core::survey::{self, Finding, Limits, Look, Name, Subject, Wanted};
+use kiln_core::survey::{self, Finding, Limits, Look, LookError, Name, Subject, Wanted};
 use rayon::ThreadPoolBuilder;
 use rayon::prelude::*;
 
 use crate::failure::Failure;
 use crate::find::{self, Aside, Candidate, HeaderTrouble};
 use crate::gate;
+use crate::mishap::Mishap;
 use crate::report::{Channels, Counting};
 use crate::settings::SurveySettings;
 use crate::wording;
@@ -167,7 +168,7 @@ fn look(file: &mut Opened, settings: &SurveySettings) {
         let says = format!(
             "{megapixels} megapixels are more than the allowance; raise it with --allowance"
         );
-        return file.trouble(Name::NotRead, says);
+        return file.trouble(Name::NotRead, Mishap::new(says));
     }
     let wanted = Wanted {
         width: settings.limits.widest,
@@ -182,16 +183,20 @@ fn look(file: &mut Opened, settings: &SurveySettings) {
     };
     // A decoder that panics costs its picture, not the run.
     let looked = panic::catch_unwind(AssertUnwindSafe(|| {
-        let bytes = fs::read(&file.record.path).map_err(|error| error.to_string())?;
-        survey::look(&bytes, probe, settings.allowance, wanted).map_err(|error| error.to_string())
+        let bytes = fs::read(&file.record.path).map_err(Mishap::unreadable)?;
+        let looked = survey::look(&bytes, probe, settings.allowance, wanted);
+        looked.map_err(|error| match error {
+            LookError::Decode(error) => error.into(),
+            error => Mishap::of(error, "export or copy it again"),
+        })
     }));
     match looked {
         Ok(Ok(mut look)) => {
             file.record.thumbnail = look.thumbnail.take().and_then(|raster| packed(&raster));
             file.record.look = Some(look);
         }
-        Ok(Err(why)) => file.trouble(Name::Damaged, format!("{why}; export or copy it again")),
-        Err(_) => file.trouble(Name::Damaged, "the decoder failed on it".to_owned()),
+        Ok(Err(why)) => file.trouble(Name::Damaged, why),
+        Err(_) => file.trouble(Name::Damaged, Mishap::new("the decoder failed on it")),
     }
 }
 
@@ -265,9 +270,9 @@ impl Opened {
     }
 
     /// A file that is there, but of no use.
-    fn unfit(&mut self, name: Name, says: String) {
+    fn unfit(&mut self, name: Name, why: Mishap) {
         self.record.weight = fs::metadata(&self.record.path).map_or(0, |about| about.len());
-        self.trouble(name, says);
+        self.trouble(name, why);
     }
 
     /// About how many bytes a look at it holds.
@@ -275,8 +280,8 @@ impl Opened {
         self.probe.as_ref().map_or(0, decode::memory) + self.record.weight
     }
 
-    fn trouble(&mut self, name: Name, says: String) {
-        let worth = None;
+    fn trouble(&mut self, name: Name, why: Mishap) {
+        let (says, worth) = (why.to_string(), None);
         self.trouble = Some(Finding { name, says, worth });
     }
 

@@ -24,7 +24,7 @@ pub fn run(settings: &SurveySettings, channels: &Channels) -> Result<ExitCode, F
     }
     let survey = gather(settings, channels)?;
     for aside in &survey.unreadable {
-        channels.name_problem(&aside.path.to_string_lossy(), &aside.why);
+        channels.name_problem(&aside.path.to_string_lossy(), &aside.why.to_string());
     }
     let shown = shown(&survey, settings);
     if let Some(path) = &settings.page {

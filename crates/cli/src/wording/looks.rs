@@ -1,5 +1,6 @@
 //! Looks, aims and paces.
 
+use kiln_core::budget::Aim;
 use kiln_core::encode::Pace;
 use kiln_core::plan::{LOOKS, Look};
 
@@ -24,11 +25,11 @@ pub fn parse_least_look(text: &str) -> Result<f32, String> {
     }
 }
 
-/// `--aim`: whether it is the sharpest.
-pub fn parse_aim(text: &str) -> Result<bool, String> {
+/// `--aim`: what is made of a look and a weight.
+pub fn parse_aim(text: &str) -> Result<Aim, String> {
     match text.trim() {
-        "lightest" => Ok(false),
-        "sharpest" => Ok(true),
+        "lightest" => Ok(Aim::Lightest),
+        "sharpest" => Ok(Aim::Sharpest),
         _ => Err("an aim is lightest or sharpest".to_owned()),
     }
 }

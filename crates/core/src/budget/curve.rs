@@ -27,6 +27,42 @@ pub struct Curve {
     pub easier: f64,
 }
 
+/// What a coder usually comes to, and how a quick look at a picture tells how easy it is for it: a
+/// linear function of its features.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Prior {
+    /// The knots of its curve.
+    pub knots: &'static [Knot],
+    /// The weight of each feature.
+    pub features: &'static [f64],
+    /// What is added to them.
+    pub constant: f64,
+}
+
+impl Prior {
+    /// The curve for a picture with these features.
+    pub fn curve(&self, features: &[f64]) -> Curve {
+        let parts = self.features.iter().zip(features);
+        let parts = parts.map(|(weight, feature)| weight * feature);
+        let easier = self.constant + parts.sum::<f64>();
+        Curve {
+            knots: self.knots,
+            // Pictures unlike all that the fit has seen may lie anywhere.
+            easier: easier.clamp(-2.5, 2.5),
+        }
+    }
+}
+
+/// A knot, in a line.
+pub(crate) const fn knot(dial: f64, score: f64, spread: f64, weight: f64) -> Knot {
+    Knot {
+        dial,
+        score,
+        spread,
+        weight,
+    }
+}
+
 impl Curve {
     /// The same for a picture that scored so at a dial, by a coder that is much like this one.
     pub fn seen(self, dial: u8, score: f32) -> Curve {
@@ -74,11 +110,12 @@ impl Curve {
     /// The weight to be expected at a dial, in bytes; `None` before the first trial.
     pub(super) fn weight(&self, trials: &[Trial], dial: u8) -> Option<f64> {
         let nearest = nearest(trials, dial)?;
-        let seen = |trial: &Trial| (trial.weight.max(1) as f64).ln() - self.at(trial.dial).weight;
+        let seen =
+            |trial: &Trial| libm::log(trial.weight.max(1) as f64) - self.at(trial.dial).weight;
         let own = seen(nearest);
         let usually = self.at(dial).weight - self.at(nearest.dial).weight;
         let off = off(trials, nearest, dial, usually, |trial| seen(trial) - own);
-        Some((self.at(dial).weight + own + off).exp())
+        Some(libm::exp(self.at(dial).weight + own + off))
     }
 }
 

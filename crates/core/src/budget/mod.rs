@@ -6,9 +6,13 @@ mod share;
 
 use std::ops::RangeInclusive;
 
-pub use curve::{Curve, Knot};
+pub(crate) use curve::knot;
+pub use curve::{Curve, Knot, Prior};
 use serde::{Deserialize, Serialize};
 pub use share::{Lot, Member, Point, Sharing};
+
+/// Counts up whenever a search may end at another dial, or a total be shared otherwise.
+pub(crate) const REVISION: u32 = 1;
 
 /// A file may be so much better than its look: a closer dial would hardly weigh less.
 const CLOSE: f32 = 0.5;
@@ -25,6 +29,17 @@ const SURELY_BELOW: f64 = 0.15;
 /// From so many trials on, every other is made in the middle between the nearest two.
 const MISLED: usize = 5;
 
+/// What is made of a look and a weight.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Aim {
+    /// The lightest file that reaches the look.
+    #[default]
+    Lightest,
+    /// The best file that keeps the weight.
+    Sharpest,
+}
+
 /// What is wanted of a file.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Wish {
@@ -34,8 +49,8 @@ pub struct Wish {
     pub least: f32,
     /// The most that it may weigh, in bytes.
     pub max_weight: Option<u64>,
-    /// Whether it shall be as good as its weight allows, instead of as light as its look allows.
-    pub sharpest: bool,
+    /// What is made of the two.
+    pub aim: Aim,
     /// A look shall be found in so many trials, where it costs no more than a little weight.
     pub trials: usize,
 }
@@ -49,6 +64,13 @@ pub struct Trial {
     pub weight: u64,
     /// Its visual score.
     pub score: f32,
+}
+
+impl Trial {
+    /// Whether a file can be so.
+    fn is_sound(&self) -> bool {
+        self.score.is_finite() && self.weight > 0
+    }
 }
 
 /// What a search came to.
@@ -80,7 +102,8 @@ pub struct Outcome {
 
 /// The lightest file that reaches the look; if that is over the weight, the best that fits; if even
 /// the least look does not fit, the lightest file of that. Every dial that could be returned was
-/// made and scored, by `attempt` or before, as `known` tells; none is tried twice.
+/// made and scored, by `attempt` or before, as `known` tells; none is tried twice. Of what is known
+/// only dials in the range count, with a score and a weight that a file can have.
 pub fn search<E>(
     wish: Wish,
     dials: RangeInclusive<u8>,
@@ -88,6 +111,7 @@ pub fn search<E>(
     mut known: Vec<Trial>,
     attempt: impl FnMut(u8) -> Result<Trial, E>,
 ) -> Result<Outcome, E> {
+    known.retain(|trial| dials.contains(&trial.dial) && trial.is_sound());
     known.sort_unstable_by_key(|trial| trial.dial);
     known.dedup_by_key(|trial| trial.dial);
     let mut hunt = Hunt {
@@ -116,7 +140,7 @@ struct Hunt<'a, A> {
 impl<E, A: FnMut(u8) -> Result<Trial, E>> Hunt<'_, A> {
     fn run(&mut self, wish: Wish) -> Result<(Verdict, usize), E> {
         let most = wish.max_weight.unwrap_or(u64::MAX);
-        if wish.sharpest || !self.reach(wish.look, most, wish.trials)? {
+        if wish.aim == Aim::Sharpest || !self.reach(wish.look, most, wish.trials)? {
             self.fit(most, wish.look)?;
             let good = |trial: &Trial| trial.weight <= most && trial.score >= wish.least;
             if !self.trials.iter().any(good) {
@@ -146,12 +170,12 @@ impl<E, A: FnMut(u8) -> Result<Trial, E>> Hunt<'_, A> {
         };
         let fitting = || all().filter(|i| weight(i) <= most);
         let reaching = fitting().filter(|i| score(i) >= wish.look);
-        let best = match wish.sharpest {
-            true => reaching.max_by(by_score),
-            false => reaching.max_by(by_lightness),
+        let best = match wish.aim {
+            Aim::Sharpest => reaching.max_by(by_score),
+            Aim::Lightest => reaching.max_by(by_lightness),
         };
         if let Some(best) = best {
-            let lowest = self.trials[best].dial == self.low && !wish.sharpest;
+            let lowest = self.trials[best].dial == self.low && wish.aim == Aim::Lightest;
             return match lowest && score(&best) >= wish.look + CLOSE {
                 true => (Verdict::Lightest, best),
                 false => (Verdict::Met, best),

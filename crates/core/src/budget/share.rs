@@ -284,8 +284,11 @@ fn weight_at(ladder: &[Rung], score: f64) -> f64 {
     }
     let (a, b) = (ladder[after - 1], ladder[after]);
     let part = (score - f64::from(a.score)) / f64::from(b.score - a.score);
-    let (from, to) = ((a.weight.max(1) as f64).ln(), (b.weight as f64).ln());
-    (from + (to - from) * part).exp()
+    let (from, to) = (
+        libm::log(a.weight.max(1) as f64),
+        libm::log(b.weight as f64),
+    );
+    libm::exp(from + (to - from) * part)
 }
 
 /// Lowers the rungs of a lot's members so that they keep its total: none below the highest floor

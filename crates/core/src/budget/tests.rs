@@ -8,15 +8,6 @@ const KNOTS: [Knot; 5] = [
     knot(100.0, 92.0, 1.0, 3.4),
 ];
 
-const fn knot(dial: f64, score: f64, spread: f64, weight: f64) -> Knot {
-    Knot {
-        dial,
-        score,
-        spread,
-        weight,
-    }
-}
-
 const CURVE: Curve = Curve {
     knots: &KNOTS,
     easier: 0.0,
@@ -26,7 +17,7 @@ const WISH: Wish = Wish {
     look: 75.0,
     least: 50.0,
     max_weight: None,
-    sharpest: false,
+    aim: Aim::Lightest,
     trials: 99,
 };
 
@@ -200,12 +191,12 @@ fn every_verdict_is_told() {
         told(Wish { look: 99.0, ..WISH }),
         told(Wish {
             max_weight: Some(45_000),
-            sharpest: true,
+            aim: Aim::Sharpest,
             ..WISH
         }),
         told(Wish {
             max_weight: Some(999_000),
-            sharpest: true,
+            aim: Aim::Sharpest,
             ..WISH
         }),
     ];
@@ -232,10 +223,10 @@ fn the_trial_returned_is_always_one_that_was_made_even_where_nothing_makes_sense
             bytes: Box::new(move |dial| 1000 + (noise(dial, 2) % 9000) as usize),
         };
         for max_weight in [None, Some(500), Some(4000), Some(20_000)] {
-            for sharpest in [false, true] {
+            for aim in [Aim::Lightest, Aim::Sharpest] {
                 let outcome = coder.search(Wish {
                     max_weight,
-                    sharpest,
+                    aim,
                     ..WISH
                 });
                 let kept = (outcome.kept.dial, outcome.kept.weight, outcome.kept.score);
@@ -344,4 +335,32 @@ fn too_few_trials_give_up_weight_and_never_the_look() {
             );
         }
     }
+}
+
+/// What is said to be known may come from a file that anybody can write: a dial that there is none
+/// of, a score that is none.
+#[test]
+fn what_cannot_be_known_is_not_believed() {
+    let trial = |dial, weight, score| Trial {
+        dial,
+        weight,
+        score,
+    };
+    let known = vec![
+        trial(250, 1, 99.0),
+        trial(7, 5, 99.0),
+        trial(90, 7, f32::INFINITY),
+        trial(91, 7, f32::NAN),
+        trial(92, 0, 99.0),
+    ];
+    let coder = Coder::new(0.0, 1, 0.0);
+    let mut tried = Vec::new();
+    let outcome = search(WISH, 8..=98, &CURVE, known, |dial| -> Result<Trial, ()> {
+        tried.push(dial);
+        let score = (coder.score)(dial);
+        Ok(trial(dial, (coder.bytes)(dial) as u64, score))
+    });
+    let outcome = outcome.expect("an outcome");
+    assert!(tried.contains(&outcome.kept.dial), "{outcome:?}");
+    assert_eq!(outcome.verdict, Verdict::Met);
 }

@@ -12,7 +12,7 @@ pub fn encoded(linear: f32) -> f32 {
     let light = f64::from(linear).clamp(0.0, 1.0);
     match light <= 0.003_130_8 {
         true => (light * 12.92) as f32,
-        false => (1.055 * light.powf(1.0 / 2.4) - 0.055) as f32,
+        false => (1.055 * libm::pow(light, 1.0 / 2.4) - 0.055) as f32,
     }
 }
 
@@ -20,7 +20,7 @@ fn linear_exact(encoded: f64) -> f64 {
     if encoded <= 0.040_45 {
         encoded / 12.92
     } else {
-        ((encoded + 0.055) / 1.055).powf(2.4)
+        libm::pow((encoded + 0.055) / 1.055, 2.4)
     }
 }
 

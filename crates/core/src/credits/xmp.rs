@@ -1,9 +1,10 @@
 //! Credits as an XMP packet (ISO 16684-1): Dublin Core, Photoshop, XMP Rights, IPTC Core.
 
-use roxmltree::{Document, Node};
+use roxmltree::Node;
 use xmp_writer::{CustomNamespace, Namespace, XmpWriter};
 
 use super::{Credits, Field};
+use crate::container::xml::{self, Entities};
 
 const RDF: &str = "http://www.w3.org/1999/02/22-rdf-syntax-ns#";
 const DC: &str = "http://purl.org/dc/elements/1.1/";
@@ -106,7 +107,7 @@ pub(crate) fn read(packet: &[u8]) -> Credits {
         .iter()
         .find_map(|tag| Some(text.rfind(tag)? + tag.len()));
     let xml = start.zip(end).and_then(|(start, end)| text.get(start..end));
-    let Ok(document) = Document::parse(xml.unwrap_or_default()) else {
+    let Some(document) = xml::parse(xml.unwrap_or_default(), Entities::None) else {
         return credits;
     };
     let (mut latitude, mut longitude) = (None, None);

@@ -9,6 +9,9 @@ use super::{DecodeError, Form, Ink};
 use crate::pixels::Size;
 use crate::source::Kind;
 
+/// See [`super::revision`].
+pub(super) const REVISION: u32 = 1;
+
 pub(super) fn open(bytes: &[u8], limit: u64) -> Result<Whole, DecodeError> {
     let mut options = DecodeOptions::new();
     options.set_color_output(ColorOutput::RGBA);

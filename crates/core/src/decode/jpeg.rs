@@ -8,8 +8,12 @@ use zune_jpeg::errors::DecodeErrors;
 
 use super::whole::{Samples, Whole};
 use super::{DecodeError, Form, Ink};
+use crate::container::{Scan, jpeg};
 use crate::pixels::Size;
 use crate::source::Kind;
+
+/// See [`super::revision`].
+pub(super) const REVISION: u32 = 1;
 
 pub(super) fn open(bytes: &[u8], size: Size) -> Result<Whole, DecodeError> {
     // Strict: the decoder else paints what is missing grey and says nothing.
@@ -79,32 +83,26 @@ fn damaged(error: DecodeErrors, bytes: &[u8]) -> DecodeError {
 /// approximation, ITU-T T.81, G.1.2.3), or `None` where it has none or is not whole: what is
 /// damaged shall be found by the decoder.
 pub(super) fn without_refinements(bytes: &[u8]) -> Option<Vec<u8>> {
-    let mut kept = bytes.get(..2)?.to_vec();
-    let mut at = 2;
-    loop {
-        let &[0xFF, marker, ref rest @ ..] = bytes.get(at..)? else {
-            return None;
-        };
-        if marker == 0xD9 {
-            kept.extend_from_slice(&bytes[at..at + 2]);
-            return (kept.len() < at + 2).then_some(kept);
-        }
-        let length = usize::from(u16::from_be_bytes(*rest.first_chunk::<2>()?));
-        let segment = rest.get(..length)?;
-        let end = at + 2 + length;
-        let mut next = end;
-        if marker == 0xDA {
-            // Coded data go on to a marker that is neither an escaped byte nor a restart.
-            let stops = |pair: &[u8]| pair[0] == 0xFF && !matches!(pair[1], 0 | 0xD0..=0xD7 | 0xFF);
-            next += bytes.get(end..)?.windows(2).position(stops)?;
+    let mut scan = Scan::of(bytes);
+    let (mut kept, mut copied) = (Vec::new(), 0);
+    while let Some(segment) = jpeg::next(&mut scan).ok()? {
+        let mut end = segment.end();
+        let is_scan = segment.marker == jpeg::START_OF_SCAN;
+        let header = bytes.get(segment.body as usize..end as usize)?;
+        if is_scan {
+            end = jpeg::coded_end(bytes, end)?;
         }
         // The last three bytes: first and last coefficient, then the two bit positions.
-        let refines = matches!(segment, [.., first, _, bits] if *first > 0 && bits >> 4 > 0);
-        if marker != 0xDA || !refines {
-            kept.extend_from_slice(&bytes[at..next]);
+        let refines = matches!(header, [.., first, _, bits] if *first > 0 && bits >> 4 > 0);
+        if is_scan && refines {
+            kept.extend_from_slice(&bytes[copied..segment.start as usize]);
+            copied = end as usize;
         }
-        at = next;
+        scan.go_to(end).ok()?;
     }
+    let end = scan.position() as usize;
+    kept.extend_from_slice(&bytes[copied..end]);
+    (kept.len() < end).then_some(kept)
 }
 
 /// YCCK as Adobe stores it: the YCbCr of cyan, magenta and yellow as if they were red, green
@@ -124,13 +122,14 @@ fn inks_from_ycck(samples: &mut [u8]) {
 
 /// Whether an Adobe APP14 segment stands before the first scan: then full ink is stored as 0.
 fn has_adobe_marker(bytes: &[u8]) -> bool {
-    let mut at = 2;
-    while let Some(&[0xFF, marker, high, low, ref rest @ ..]) = bytes.get(at..) {
-        match marker {
-            0xFF => at += 1,
-            0xDA => return false,
-            0xEE if rest.starts_with(b"Adobe") => return true,
-            _ => at += 2 + usize::from(u16::from_be_bytes([high, low])),
+    let mut scan = Scan::of(bytes);
+    while let Ok(Some(segment)) = jpeg::next(&mut scan) {
+        let body = bytes.get(segment.body as usize..).unwrap_or_default();
+        match segment.marker {
+            jpeg::START_OF_SCAN => return false,
+            jpeg::APP14 if body.starts_with(b"Adobe") => return true,
+            _ if scan.go_to(segment.end()).is_err() => return false,
+            _ => {}
         }
     }
     false

@@ -1,24 +1,24 @@
 //! Bytes → rows of samples, one adapter a format.
 
 mod avif;
+mod error;
 mod finished;
 mod gif;
 mod input;
 mod jpeg;
+mod pixels;
 mod png;
 mod tiff;
 mod webp;
 mod whole;
 
-use std::error::Error;
-use std::io;
-
-use thiserror::Error;
-
+pub use error::DecodeError;
 pub use finished::finished;
 pub use input::{Input, Stored, Stream};
+pub use pixels::{File, Open, Pixels};
 
-use crate::pixels::{Channels, Raster, Size};
+use crate::guard::{Panicked, guarded};
+use crate::pixels::{Area, Channels, Raster, Size};
 use crate::source::{Delivery, Kind, Probe};
 
 /// The most that one picture may ask for.
@@ -85,7 +85,7 @@ impl Ink {
 /// What all rows of a picture have in common.
 #[derive(Clone, Debug)]
 pub struct Form {
-    /// Width and height as stored.
+    /// Width and height of the whole picture as it is delivered: as stored, or reduced.
     pub size: Size,
     /// The samples of a pixel.
     pub ink: Ink,
@@ -117,6 +117,65 @@ pub enum Row<'a> {
     Sixteen(&'a [u16]),
 }
 
+/// How exactly samples are wanted.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Care {
+    /// As the format's standard has them.
+    Exact,
+    /// For a look: what costs much and shows little may be left out. Today that is the last bit of
+    /// a progressive JPEG's finer coefficients, which takes half its time.
+    Quick,
+}
+
+/// What is wanted of a picture's pixels. A decoder that can may answer with less than is stored: a
+/// half, a quarter or an eighth of both sides; one of drawings with any size. Later rooms take
+/// whatever size the rows are of: to them a picture is a picture.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Wanted {
+    /// The whole picture shall not come out smaller than this, as stored.
+    pub least: Size,
+    /// The part that matters, in stored pixels: what lies outside may be of any colour.
+    pub area: Area,
+    /// How exactly its samples are wanted.
+    pub care: Care,
+}
+
+impl Wanted {
+    /// All that a picture has.
+    pub fn all(probe: &Probe) -> Wanted {
+        Wanted {
+            least: probe.stored,
+            area: Area::whole(probe.stored),
+            care: Care::Exact,
+        }
+    }
+
+    /// What serves both of two wishes.
+    pub fn with(self, other: Wanted) -> Wanted {
+        let (width, height) = (
+            self.least.width().max(other.least.width()),
+            self.least.height().max(other.least.height()),
+        );
+        Wanted {
+            least: Size::new(width, height).unwrap_or(self.least),
+            area: self.area.with(other.area),
+            care: match (self.care, other.care) {
+                (Care::Quick, Care::Quick) => Care::Quick,
+                _ => Care::Exact,
+            },
+        }
+    }
+
+    /// All of its pixels, for a look.
+    pub fn look(probe: &Probe) -> Wanted {
+        let care = Care::Quick;
+        Wanted {
+            care,
+            ..Wanted::all(probe)
+        }
+    }
+}
+
 /// A picture that is being decoded, from the top row down.
 pub trait Rows: Send {
     /// What all rows have in common.
@@ -124,55 +183,24 @@ pub trait Rows: Send {
 
     /// The next row; there are exactly `form().size.height()` of them.
     fn next_row(&mut self) -> Result<Row<'_>, DecodeError>;
+
+    /// Goes back to the first row, where the samples are held; tells whether it could.
+    fn rewind(&mut self) -> bool {
+        false
+    }
 }
 
-/// Why the pixels of a picture could not be had.
-#[derive(Debug, Error)]
-pub enum DecodeError {
-    /// The picture is larger than allowed.
-    #[error("{size} is {:.0} megapixels, above the allowance of {:.0}",
-        size.pixels() as f64 / 1e6, *allowed as f64 / 1e6)]
-    TooLarge {
-        /// Width and height as stored.
-        size: Size,
-        /// The allowance in pixels.
-        allowed: u64,
-    },
-    /// Its bytes could not be read.
-    #[error("it could not be read")]
-    Read(#[source] io::Error),
-    /// The file ends before its last row.
-    #[error("the {0} is cut off: the file ends before its last row")]
-    CutOff(Kind),
-    /// The decoder gave up.
-    #[error("the {kind} is damaged: {source}")]
-    Damaged {
-        /// The format.
-        kind: Kind,
-        /// What the decoder said.
-        source: Box<dyn Error + Send + Sync>,
-    },
-    /// Header and pixels do not agree on the size.
-    #[error("the {kind} is damaged: its header says {said}, its pixels are {found}")]
-    Contradiction {
-        /// The format.
-        kind: Kind,
-        /// The size that the plan was made for.
-        said: Size,
-        /// The size of the decoded picture.
-        found: Size,
-    },
-    /// A format without a decoder.
-    #[error("{0} is not read")]
-    Unread(Kind),
-}
+impl<T: Rows + ?Sized> Rows for &mut T {
+    fn form(&self) -> &Form {
+        (**self).form()
+    }
 
-impl DecodeError {
-    fn damaged(kind: Kind, source: impl Into<Box<dyn Error + Send + Sync>>) -> Self {
-        DecodeError::Damaged {
-            kind,
-            source: source.into(),
-        }
+    fn next_row(&mut self) -> Result<Row<'_>, DecodeError> {
+        (**self).next_row()
+    }
+
+    fn rewind(&mut self) -> bool {
+        (**self).rewind()
     }
 }
 
@@ -180,6 +208,7 @@ impl DecodeError {
 pub fn open<'a>(
     input: impl Into<Input<'a>>,
     probe: &Probe,
+    wanted: Wanted,
     allowance: Allowance,
 ) -> Result<Box<dyn Rows + 'a>, DecodeError> {
     if !allowance.covers(probe.stored) {
@@ -189,46 +218,109 @@ pub fn open<'a>(
         });
     }
     let (input, limit) = (input.into(), allowance.bytes(probe.stored));
-    let rows: Box<dyn Rows + 'a> = match probe.kind {
-        Kind::Jpeg => Box::new(jpeg::open(&input.bytes()?, probe.stored)?),
-        Kind::Png => png::open(input, limit)?,
-        Kind::WebP => Box::new(webp::open(&input.bytes()?, limit)?),
-        Kind::Gif => Box::new(gif::open(&input.bytes()?, limit)?),
-        Kind::Tiff => Box::new(tiff::open(input, limit)?),
-        kind => return Err(DecodeError::Unread(kind)),
-    };
-    agreed(rows, probe)
-}
-
-/// The rows, where they are of the size that the headers promise.
-fn agreed<'a>(rows: Box<dyn Rows + 'a>, probe: &Probe) -> Result<Box<dyn Rows + 'a>, DecodeError> {
+    let opened = guarded(|| adapter(input, probe, wanted, limit));
+    let rows = opened.unwrap_or(Err(DecodeError::Panicked(probe.kind)))?;
     let found = rows.form().size;
-    if found != probe.stored {
+    if !answers(found, probe.stored, wanted.least) {
         return Err(DecodeError::Contradiction {
             kind: probe.kind,
             said: probe.stored,
             found,
         });
     }
+    Ok(Box::new(Guarded {
+        kind: probe.kind,
+        rows,
+    }))
+}
+
+/// Whether rows of a size are what was asked for: all that is stored, or a reduction that still has
+/// enough.
+fn answers(found: Size, stored: Size, least: Size) -> bool {
+    let enough = found.width() >= least.width() && found.height() >= least.height();
+    let reduced = [2, 4, 8].map(|by| (stored.width().div_ceil(by), stored.height().div_ceil(by)));
+    found == stored || (enough && reduced.contains(&(found.width(), found.height())))
+}
+
+/// The rows by the adapter to the format's decoder.
+fn adapter<'a>(
+    input: Input<'a>,
+    probe: &Probe,
+    wanted: Wanted,
+    limit: u64,
+) -> Result<Box<dyn Rows + 'a>, DecodeError> {
+    #[cfg(feature = "faulty")]
+    crate::guard::faulty::strike(&input.bytes()?, crate::guard::faulty::OPENING);
+    let rows: Box<dyn Rows + 'a> = match probe.kind {
+        Kind::Jpeg => {
+            let bytes = input.bytes()?;
+            let quick = wanted.care == Care::Quick && probe.delivery == Delivery::Passes;
+            let coarse = quick.then(|| jpeg::without_refinements(&bytes)).flatten();
+            Box::new(jpeg::open(
+                coarse.as_deref().unwrap_or(&bytes),
+                probe.stored,
+            )?)
+        }
+        Kind::Png => png::open(input, limit)?,
+        Kind::WebP => Box::new(webp::open(&input.bytes()?, limit)?),
+        Kind::Gif => Box::new(gif::open(&input.bytes()?, limit)?),
+        Kind::Tiff => Box::new(tiff::open(input, limit)?),
+        kind => return Err(DecodeError::Unread(kind)),
+    };
+    #[cfg(feature = "faulty")]
+    if memchr::memmem::find(&input.bytes()?, crate::guard::faulty::ROWS).is_some() {
+        return Ok(Box::new(Faulty(rows)));
+    }
     Ok(rows)
 }
 
-/// Opens a picture for a quick look: what costs much and shows little may be left out. Today
-/// that is the last bit of a progressive JPEG's finer coefficients, which takes half its time.
-pub fn open_coarse<'a>(
-    input: impl Into<Input<'a>>,
-    probe: &Probe,
-    allowance: Allowance,
-) -> Result<Box<dyn Rows + 'a>, DecodeError> {
-    let input = input.into();
-    match (probe.kind, probe.delivery) {
-        (Kind::Jpeg, Delivery::Passes) if allowance.covers(probe.stored) => {
-            let bytes = input.bytes()?;
-            let coarse = jpeg::without_refinements(&bytes);
-            let rows = jpeg::open(coarse.as_deref().unwrap_or(&bytes), probe.stored)?;
-            agreed(Box::new(rows), probe)
-        }
-        _ => open(input, probe, allowance),
+/// Rows of a decoder, whose panics are errors.
+struct Guarded<'a> {
+    kind: Kind,
+    rows: Box<dyn Rows + 'a>,
+}
+
+impl Rows for Guarded<'_> {
+    fn form(&self) -> &Form {
+        self.rows.form()
+    }
+
+    fn next_row(&mut self) -> Result<Row<'_>, DecodeError> {
+        let rows = &mut self.rows;
+        guarded(|| rows.next_row()).unwrap_or_else(|Panicked| Err(DecodeError::Panicked(self.kind)))
+    }
+
+    fn rewind(&mut self) -> bool {
+        self.rows.rewind()
+    }
+}
+
+/// Rows that panic.
+#[cfg(feature = "faulty")]
+struct Faulty<'a>(Box<dyn Rows + 'a>);
+
+#[cfg(feature = "faulty")]
+impl Rows for Faulty<'_> {
+    fn form(&self) -> &Form {
+        self.0.form()
+    }
+
+    fn next_row(&mut self) -> Result<Row<'_>, DecodeError> {
+        let rows = crate::guard::faulty::ROWS;
+        crate::guard::faulty::strike(rows, rows);
+        self.0.next_row()
+    }
+}
+
+/// The revision of the decoder of a format: it counts up whenever a file comes to mean other samples.
+pub(crate) fn revision(kind: Kind) -> u32 {
+    match kind {
+        Kind::Jpeg => jpeg::REVISION,
+        Kind::Png => png::REVISION,
+        Kind::WebP => webp::REVISION,
+        Kind::Gif => gif::REVISION,
+        Kind::Tiff => tiff::REVISION,
+        _ => 0,
     }
 }
 

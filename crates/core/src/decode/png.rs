@@ -9,6 +9,9 @@ use super::{DecodeError, Form, Ink, Input, Row, Rows, Stream};
 use crate::pixels::Size;
 use crate::source::Kind;
 
+/// See [`super::revision`].
+pub(super) const REVISION: u32 = 1;
+
 struct PngRows<'a> {
     reader: Reader<Box<dyn Stream + 'a>>,
     form: Form,

@@ -1,14 +1,17 @@
 //! The adapter to the TIFF decoder: a row of strips or tiles at a time.
 
-use std::io::{self, Cursor, ErrorKind, SeekFrom};
+use std::io::{self, BufRead, ErrorKind, Read, Seek, SeekFrom};
 
 use tiff::decoder::{Decoder, DecodingResult, Limits};
 use tiff::tags::Tag;
-use tiff::{ColorType, TiffError};
+use tiff::{ColorType, TiffError, TiffUnsupportedError};
 
 use super::{DecodeError, Form, Ink, Input, Row, Rows, Stream};
 use crate::pixels::Size;
 use crate::source::Kind;
+
+/// See [`super::revision`].
+pub(super) const REVISION: u32 = 1;
 
 /// The photometric interpretation that the decoder reads single samples by: black is zero.
 const BLACK_IS_ZERO: u8 = 1;
@@ -18,13 +21,12 @@ pub(super) fn open(input: Input<'_>, limit: u64) -> Result<TiffRows<'_>, DecodeE
     let palette = palette_mark(&mut stream).map_err(unreadable)?;
     let stream: Box<dyn Stream> = match palette {
         // The decoder knows no palettes: it is told that the indices are greys.
-        Some(at) => {
-            let mut greys = input.bytes()?.into_owned();
-            if let Some(mark) = greys.get_mut(at as usize) {
-                *mark = BLACK_IS_ZERO;
-            }
-            Box::new(Cursor::new(greys))
-        }
+        Some(at) => Box::new(Overlaid {
+            stream: input.stream()?,
+            at,
+            byte: [BLACK_IS_ZERO],
+            position: 0,
+        }),
         None => {
             stream.rewind().map_err(unreadable)?;
             stream
@@ -98,6 +100,49 @@ fn palette_mark(stream: &mut (dyn Stream + '_)) -> io::Result<Option<u64>> {
     Ok(None)
 }
 
+/// A stream of which one byte reads otherwise.
+struct Overlaid<'a> {
+    stream: Box<dyn Stream + 'a>,
+    at: u64,
+    byte: [u8; 1],
+    position: u64,
+}
+
+impl BufRead for Overlaid<'_> {
+    fn fill_buf(&mut self) -> io::Result<&[u8]> {
+        let there = self.stream.fill_buf()?;
+        if self.position == self.at && !there.is_empty() {
+            return Ok(&self.byte);
+        }
+        // Once it is passed, the distance to it wraps to very far.
+        let before = self.at.wrapping_sub(self.position);
+        let count = before.min(there.len() as u64) as usize;
+        Ok(&there[..count])
+    }
+
+    fn consume(&mut self, count: usize) {
+        self.stream.consume(count);
+        self.position += count as u64;
+    }
+}
+
+impl Read for Overlaid<'_> {
+    fn read(&mut self, into: &mut [u8]) -> io::Result<usize> {
+        let there = self.fill_buf()?;
+        let count = there.len().min(into.len());
+        into[..count].copy_from_slice(&there[..count]);
+        self.consume(count);
+        Ok(count)
+    }
+}
+
+impl Seek for Overlaid<'_> {
+    fn seek(&mut self, to: SeekFrom) -> io::Result<u64> {
+        self.position = self.stream.seek(to)?;
+        Ok(self.position)
+    }
+}
+
 /// What the samples of a pixel are stored as, and what they become.
 struct Meaning {
     /// Bits of a sample.
@@ -142,15 +187,19 @@ impl Meaning {
             ColorType::RGBA(_) => (4, Ink::Rgba),
             ColorType::CMYK(_) => (4, Ink::Cmyk),
             ColorType::CMYKA(_) => (5, Ink::Cmyk),
-            other => return Err(unread(&format!("{other:?} samples"))),
+            other => return Err(unread(format!("{other:?} samples"))),
         };
         let kind = match (colours, alpha) {
             (ColorType::YCbCr(_), _) => Samplings::LumaChroma,
             (_, Some(1)) if ink.has_alpha() => Samplings::Premultiplied,
             _ => Samplings::Plain,
         };
+        let bits = colours.bit_depth();
+        if !matches!(bits, 1..=8 | 16 | 32) {
+            return Err(unread(format!("{bits} bits a sample")));
+        }
         Ok(Meaning {
-            bits: colours.bit_depth(),
+            bits,
             stored,
             planar: is_planar(decoder)?,
             ink,
@@ -160,6 +209,9 @@ impl Meaning {
 
     fn palette(decoder: &mut Reader<'_>) -> Result<Meaning, DecodeError> {
         let bits = decoder.colortype().map_err(damaged)?.bit_depth();
+        if !matches!(bits, 1..=8 | 16) {
+            return Err(unread(format!("a palette of {bits} bits")));
+        }
         let table = decoder.get_tag_u16_vec(Tag::ColorMap).map_err(damaged)?;
         let count = table.len() / 3;
         // Some programs store 8-bit colours in the upper halves alone.
@@ -382,23 +434,30 @@ fn sample_row(
             let row = samples.get(range);
             row.map(|row| row.iter().map(|sample| (sample >> 16) as u16).collect())
         }
-        _ => return Err(unread("floating-point or signed samples")),
+        _ => return Err(unread("floating-point or signed samples".to_owned())),
     })
 }
 
+/// Samples of less than 8 bits, the highest bit first; one may begin in one byte and end in the
+/// next.
 fn unpacked(row: &[u8], bits: u8, length: usize, spread: bool) -> Vec<u16> {
     let most = (1u16 << bits) - 1;
-    let factor = if spread { 255 / most } else { 1 };
     let sample = |index: usize| {
         let at = index * usize::from(bits);
-        let shift = 8 - usize::from(bits) - at % 8;
-        (u16::from(row[at / 8]) >> shift & most) * factor
+        let pair = [row[at / 8], row.get(at / 8 + 1).copied().unwrap_or(0)];
+        let shift = 16 - usize::from(bits) - at % 8;
+        let sample = u16::from_be_bytes(pair) >> shift & most;
+        if spread {
+            (sample * 255 + most / 2) / most
+        } else {
+            sample
+        }
     };
     (0..length).map(sample).collect()
 }
 
-fn unread(what: &str) -> DecodeError {
-    DecodeError::damaged(Kind::Tiff, format!("{what} are not read"))
+fn unread(what: String) -> DecodeError {
+    DecodeError::unsupported(Kind::Tiff, what)
 }
 
 fn unreadable(error: io::Error) -> DecodeError {
@@ -408,9 +467,23 @@ fn unreadable(error: io::Error) -> DecodeError {
     }
 }
 
+/// What the decoder does not know, in words that a person can act on.
+fn unsupported(error: &TiffUnsupportedError) -> String {
+    use TiffUnsupportedError as Error;
+    match error {
+        Error::ChromaSubsampling => "subsampled chroma outside JPEG".to_owned(),
+        Error::UnknownCompressionMethod => "an unknown compression".to_owned(),
+        Error::UnsupportedCompressionMethod(method) => format!("{method:?} compression"),
+        Error::InconsistentBitsPerSample(bits) => format!("samples of {bits:?} bits"),
+        Error::UnsupportedSampleFormat(_) => "floating-point or signed samples".to_owned(),
+        other => format!("an unusual layout ({other})"),
+    }
+}
+
 fn damaged(error: TiffError) -> DecodeError {
     match error {
         TiffError::IoError(error) => unreadable(error),
+        TiffError::UnsupportedError(error) => unread(unsupported(&error)),
         other => DecodeError::damaged(Kind::Tiff, other),
     }
 }

@@ -9,6 +9,9 @@ use super::{DecodeError, Form, Ink};
 use crate::pixels::Size;
 use crate::source::Kind;
 
+/// See [`super::revision`].
+pub(super) const REVISION: u32 = 1;
+
 pub(super) fn open(bytes: &[u8], limit: u64) -> Result<Whole, DecodeError> {
     let mut decoder = WebPDecoder::new(Cursor::new(bytes)).map_err(damaged)?;
     decoder.set_memory_limit(usize::try_from(limit).unwrap_or(usize::MAX));

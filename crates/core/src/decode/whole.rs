@@ -41,4 +41,9 @@ impl Rows for Whole {
         };
         row.ok_or(DecodeError::CutOff(self.kind))
     }
+
+    fn rewind(&mut self) -> bool {
+        self.next = 0;
+        true
+    }
 }

@@ -1,6 +1,7 @@
 //! Credits put into a finished file, where its container has a place for them.
 
 use super::{EncodeError, Format};
+use crate::container::{Scan, jpeg, png, riff};
 use crate::credits::Blocks;
 
 /// The file with its blocks. Its pixels are not touched.
@@ -12,41 +13,35 @@ pub fn inscribe(file: Vec<u8>, format: Format, blocks: &Blocks) -> Result<Vec<u8
         Format::Jpeg => jpeg(&file, blocks),
         Format::Png => png(&file, blocks),
         Format::WebP => webp(&file, blocks),
-        Format::Avif => super::avif_items::inscribe(&file, blocks),
+        Format::Avif => super::avif::items::inscribe(&file, blocks),
     };
     inscribed.ok_or_else(|| EncodeError::failed(format, "its container is not as expected"))
 }
 
-/// Application segments behind JFIF's own (ITU-T T.81, B.2.4.6; CIPA DC-008, 4.7.2; XMP part 3).
+/// Application segments behind JFIF's own, where there is one (ITU-T T.81, B.2.4.6; CIPA DC-008,
+/// 4.7.2; XMP part 3).
 fn jpeg(file: &[u8], blocks: &Blocks) -> Option<Vec<u8>> {
-    /// Start of image, and the JFIF segment of 18 bytes that every encoder puts first.
-    const HEAD: usize = 20;
-    let (head, rest) = file.split_at_checked(HEAD)?;
-    let mut head = <[u8; HEAD]>::try_from(head).ok()?;
-    if head[2..11] != *b"\xFF\xE0\x00\x10JFIF\0" {
-        return None;
-    }
-    if let Some(dots) = blocks.dots_per_inch {
+    /// The marker that starts the image.
+    const START: usize = 2;
+    let mut scan = Scan::of(file);
+    let first = jpeg::next(&mut scan).ok()??;
+    let body = file.get(first.body as usize..first.end() as usize)?;
+    let is_jfif = first.marker == jpeg::APP0 && body.starts_with(b"JFIF\0") && body.len() >= 14;
+    let head = if is_jfif { first.end() as usize } else { START };
+    let mut inscribed = file.get(..head)?.to_vec();
+    if let Some(dots) = blocks.dots_per_inch.filter(|_| is_jfif) {
         let [high, low] = dots.to_be_bytes();
+        let at = first.body as usize + 7;
         // The unit, 1 for inches, and both densities.
-        head[13..18].copy_from_slice(&[1, high, low, high, low]);
+        inscribed[at..at + 5].copy_from_slice(&[1, high, low, high, low]);
     }
-    let mut inscribed = head.to_vec();
-    let mut segment = |name: &[u8], body: &[u8]| {
-        let length = u16::try_from(2 + name.len() + body.len()).ok()?;
-        inscribed.extend([0xFF, 0xE1]);
-        inscribed.extend(length.to_be_bytes());
-        inscribed.extend(name);
-        inscribed.extend(body);
-        Some(())
-    };
     if let Some(exif) = &blocks.exif {
-        segment(b"Exif\0\0", exif)?;
+        inscribed.extend(jpeg::segment(jpeg::APP1, &[jpeg::EXIF, exif])?);
     }
     if let Some(xmp) = &blocks.xmp {
-        segment(b"http://ns.adobe.com/xap/1.0/\0", xmp.as_bytes())?;
+        inscribed.extend(jpeg::segment(jpeg::APP1, &[jpeg::XMP, xmp.as_bytes()])?);
     }
-    inscribed.extend(rest);
+    inscribed.extend(&file[head..]);
     Some(inscribed)
 }
 
@@ -56,37 +51,27 @@ fn png(file: &[u8], blocks: &Blocks) -> Option<Vec<u8>> {
     if let Some(dots) = blocks.dots_per_inch {
         let per_metre = (f64::from(dots) / 0.0254).round() as u32;
         let per_metre = per_metre.to_be_bytes();
-        chunks.extend(png_chunk(b"pHYs", &[&per_metre, &per_metre, &[1]])?);
+        chunks.extend(png::chunk(b"pHYs", &[&per_metre, &per_metre, &[1]])?);
     }
     if let Some(exif) = &blocks.exif {
-        chunks.extend(png_chunk(b"eXIf", &[exif])?);
+        chunks.extend(png::chunk(b"eXIf", &[exif])?);
     }
     if let Some(xmp) = &blocks.xmp {
         // No compression, no language, no translated keyword.
-        let parts: [&[u8]; 2] = [b"XML:com.adobe.xmp\0\0\0\0\0", xmp.as_bytes()];
-        chunks.extend(png_chunk(b"iTXt", &parts)?);
+        let parts: [&[u8]; 3] = [png::XMP, &[0; 4], xmp.as_bytes()];
+        chunks.extend(png::chunk(b"iTXt", &parts)?);
     }
     behind_header(file, &chunks)
 }
 
 /// A PNG file that says by code points (ITU-T H.273) what its samples stand for.
 pub(super) fn png_with_code_points(file: &[u8], points: [u8; 4]) -> Option<Vec<u8>> {
-    behind_header(file, &png_chunk(b"cICP", &[&points])?)
+    behind_header(file, &png::chunk(b"cICP", &[&points])?)
 }
 
 fn behind_header(file: &[u8], chunks: &[u8]) -> Option<Vec<u8>> {
-    /// The signature and the header chunk.
-    const HEAD: usize = 33;
-    let (head, rest) = file.split_at_checked(HEAD)?;
+    let (head, rest) = file.split_at_checked(png::HEAD)?;
     Some([head, chunks, rest].concat())
-}
-
-fn png_chunk(name: &[u8; 4], body: &[&[u8]]) -> Option<Vec<u8>> {
-    let body = [name.as_slice(), &body.concat()].concat();
-    let mut check = flate2::Crc::new();
-    check.update(&body);
-    let length = u32::try_from(body.len() - 4).ok()?.to_be_bytes();
-    Some([&length, body.as_slice(), &check.sum().to_be_bytes()].concat())
 }
 
 /// Chunks behind the picture, and the extended header that they need (RFC 9649, 2.7).
@@ -95,9 +80,9 @@ fn webp(file: &[u8], blocks: &Blocks) -> Option<Vec<u8>> {
     const XMP: u8 = 0x04;
     let mut flags = if blocks.exif.is_some() { EXIF } else { 0 };
     flags |= if blocks.xmp.is_some() { XMP } else { 0 };
-    let exif = blocks.exif.as_ref().map(|exif| chunk(b"EXIF", exif));
+    let exif = blocks.exif.as_ref().map(|exif| riff::chunk(b"EXIF", exif));
     let xmp = blocks.xmp.as_ref();
-    let xmp = xmp.map(|xmp| chunk(b"XMP ", xmp.as_bytes()));
+    let xmp = xmp.map(|xmp| riff::chunk(b"XMP ", xmp.as_bytes()));
     let behind = [exif.unwrap_or_default(), xmp.unwrap_or_default()].concat();
     extended_webp(file, flags, &[], &behind)
 }
@@ -105,7 +90,7 @@ fn webp(file: &[u8], blocks: &Blocks) -> Option<Vec<u8>> {
 /// A WebP file with a colour profile, which stands before the picture.
 pub(super) fn webp_with_profile(file: &[u8], profile: &[u8]) -> Option<Vec<u8>> {
     const PROFILE: u8 = 0x20;
-    extended_webp(file, PROFILE, &chunk(b"ICCP", profile), &[])
+    extended_webp(file, PROFILE, &riff::chunk(b"ICCP", profile), &[])
 }
 
 /// A WebP file with an extended header, more flags in it, and chunks before and behind its
@@ -133,16 +118,10 @@ fn extended_webp(file: &[u8], more: u8, before: &[u8], behind: &[u8]) -> Option<
         _ => return None,
     };
     let head = [&[flags | more, 0, 0, 0], size.as_slice()].concat();
-    let head = chunk(b"VP8X", &head);
+    let head = riff::chunk(b"VP8X", &head);
     let body = [b"WEBP", head.as_slice(), before, picture, behind].concat();
     let length = u32::try_from(body.len()).ok()?.to_le_bytes();
     Some([b"RIFF", length.as_slice(), &body].concat())
-}
-
-fn chunk(name: &[u8; 4], body: &[u8]) -> Vec<u8> {
-    let mut chunk = [name, (body.len() as u32).to_le_bytes().as_slice(), body].concat();
-    chunk.resize(chunk.len().next_multiple_of(2), 0);
-    chunk
 }
 
 /// Width and height less one, in 24 bits each.

@@ -1,12 +1,13 @@
 //! A raster and a request → the bytes of a finished file, one room a format.
 
 mod avif;
-mod avif_items;
+mod coder;
 mod inscribe;
 mod jpeg;
 mod png;
 mod webp;
 
+pub use coder::{Abilities, Coder, Prepared, Subject, Tried, Way};
 pub use inscribe::inscribe;
 
 use std::error::Error;
@@ -15,7 +16,9 @@ use std::ops::RangeInclusive;
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
 
-use crate::pixels::{Raster, Size};
+use crate::guard::guarded;
+use crate::pixels::{Channels, Raster, Size};
+use crate::source::Kind;
 
 /// A format that pieces are made in.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
@@ -32,55 +35,54 @@ pub enum Format {
 }
 
 impl Format {
+    /// All of them.
+    pub const ALL: [Format; 4] = [Format::Jpeg, Format::Png, Format::WebP, Format::Avif];
+
+    /// Its coder.
+    pub fn coder(self) -> &'static dyn Coder {
+        match self {
+            Format::Jpeg => &jpeg::Jpeg,
+            Format::Png => &png::Png,
+            Format::WebP => &webp::WebP,
+            Format::Avif => &avif::Avif,
+        }
+    }
+
+    /// The format of its files.
+    pub fn kind(self) -> Kind {
+        self.coder().abilities().kind
+    }
+
     /// The extension of its files.
     pub fn extension(self) -> &'static str {
-        match self {
-            Format::Jpeg => "jpg",
-            Format::Png => "png",
-            Format::WebP => "webp",
-            Format::Avif => "avif",
-        }
+        self.coder().abilities().extension
     }
 
     /// Whether it can hold transparent pixels.
     pub fn holds_alpha(self) -> bool {
-        self != Format::Jpeg
+        self.coder().abilities().alpha
     }
 
-    /// Whether it can be coded without loss as well as with it.
-    pub fn has_lossless_mode(self) -> bool {
-        self == Format::WebP
+    /// Whether it can be coded without loss.
+    pub fn is_exact(self) -> bool {
+        self.coder().abilities().lossless
     }
 
     /// The longest side that it can hold, in pixels.
     pub fn longest_side(self) -> u32 {
-        match self {
-            Format::Jpeg | Format::Avif => 65_535,
-            Format::WebP => 16_383,
-            Format::Png => Size::MAX_SIDE,
-        }
+        self.coder().abilities().longest_side
     }
 
     /// The range of its quality dial that a search may use, worst first; `None` where it knows no
-    /// dial. The lower ends are where a photo is just recognisable.
+    /// dial.
     pub fn dials(self) -> Option<RangeInclusive<u8>> {
-        match self {
-            Format::Jpeg => Some(8..=98),
-            Format::WebP => Some(1..=100),
-            Format::Avif => Some(5..=98),
-            Format::Png => None,
-        }
+        self.coder().abilities().dials.clone()
     }
 }
 
 impl std::fmt::Display for Format {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        f.write_str(match self {
-            Format::Jpeg => "JPEG",
-            Format::Png => "PNG",
-            Format::WebP => "WebP",
-            Format::Avif => "AVIF",
-        })
+        self.kind().fmt(f)
     }
 }
 
@@ -148,6 +150,9 @@ pub enum EncodeError {
         /// What it lacks.
         what: &'static str,
     },
+    /// The encoder panicked.
+    #[error("the {0} encoder failed on it; please report this with the picture")]
+    Panicked(Format),
     /// The encoder gave up.
     #[error("the {format} encoder failed: {source}")]
     Failed {
@@ -167,41 +172,51 @@ impl EncodeError {
     }
 }
 
-/// Makes a file. The same arguments give the same bytes on every run.
-pub fn encode(raster: &Raster, format: Format, manner: Manner) -> Result<Vec<u8>, EncodeError> {
-    let size = raster.size();
+/// Makes a raster ready to be coded in a format.
+pub fn prepare(raster: &Raster, format: Format) -> Result<Box<dyn Prepared + '_>, EncodeError> {
+    let (size, coder) = (raster.size(), format.coder());
     if size.long_side() > format.longest_side() {
         return Err(EncodeError::TooLarge { size, format });
     }
-    let Manner {
-        coding,
-        chroma,
-        pace,
-    } = manner;
-    match (format, coding) {
-        (Format::Jpeg, Coding::Dial(dial)) => jpeg::encode(raster, dial, chroma),
-        (Format::Png, Coding::Lossless) => png::encode(raster, pace),
-        (Format::WebP, _) => webp::encode(raster, coding, chroma, pace),
-        (Format::Avif, Coding::Dial(dial)) => avif::encode(raster, dial, chroma, pace),
-        (Format::Jpeg | Format::Avif, Coding::Lossless) => Err(EncodeError::Impossible {
+    if raster.channels() == Channels::Rgba && !format.holds_alpha() {
+        return Err(EncodeError::Impossible {
             format,
-            what: "it is always coded with loss here",
-        }),
-        (Format::Png, Coding::Dial(_)) => Err(EncodeError::Impossible {
-            format,
-            what: "it has no quality dial",
-        }),
+            what: "it has no transparency",
+        });
+    }
+    let prepared = guarded(|| coder.prepare(raster));
+    let prepared = prepared.unwrap_or(Err(EncodeError::Panicked(format)))?;
+    Ok(Box::new(Guarded { format, prepared }))
+}
+
+/// Makes a single file. The same arguments give the same bytes on every run.
+pub fn encode(raster: &Raster, format: Format, manner: Manner) -> Result<Vec<u8>, EncodeError> {
+    prepare(raster, format)?.encode(manner)
+}
+
+/// A prepared raster of a coder that can do what it is asked, and whose panics are errors.
+struct Guarded<'a> {
+    format: Format,
+    prepared: Box<dyn Prepared + 'a>,
+}
+
+impl Prepared for Guarded<'_> {
+    fn encode(&self, manner: Manner) -> Result<Vec<u8>, EncodeError> {
+        let format = self.format;
+        let what = match manner.coding {
+            Coding::Lossless if !format.is_exact() => Some("it is always coded with loss here"),
+            Coding::Dial(_) if format.dials().is_none() => Some("it has no quality dial"),
+            _ => None,
+        };
+        if let Some(what) = what {
+            return Err(EncodeError::Impossible { format, what });
+        }
+        let encoded = guarded(|| self.prepared.encode(manner));
+        encoded.unwrap_or(Err(EncodeError::Panicked(format)))
     }
 }
 
 /// About how many bytes encoding a raster holds at its peak, beside the raster.
 pub fn memory(size: Size, format: Format) -> u64 {
-    let per_pixel = match format {
-        Format::Jpeg => 12,
-        Format::Png => 8,
-        Format::WebP => 16,
-        // Measured with rav1e 0.8: lookahead, reconstruction and search state.
-        Format::Avif => 40,
-    };
-    size.pixels() * per_pixel
+    format.coder().memory(size)
 }

@@ -41,6 +41,8 @@ pub struct Account {
 /// One encode of a piece.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Attempt {
+    /// The format.
+    pub format: Format,
     /// With or without loss.
     pub coding: Coding,
     /// What became of its chroma.
@@ -105,32 +107,34 @@ impl Attempt {
     }
 }
 
-/// What is asked of a piece beyond its plan, where many together keep a total. Attempts that are
-/// known already are not made again, and stand at the head of its trail.
+/// What is asked of a piece beyond its plan, where many together keep a total.
 #[derive(Clone, Debug, PartialEq)]
-pub enum Order {
+pub struct Order {
+    /// What shall be made.
+    pub what: Ordered,
+    /// Attempts that are known already: they are not made again, and stand at the head of its trail.
+    pub known: Vec<Attempt>,
+}
+
+/// What is made to order.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum Ordered {
     /// The lightest that reaches another look.
     Look {
         /// The visual score.
         look: f32,
-        /// What is known.
-        known: Vec<Attempt>,
     },
     /// The best that is no heavier than this.
     Within {
         /// Bytes.
         max_weight: u64,
-        /// What is known.
-        known: Vec<Attempt>,
     },
-    /// The file of an attempt.
+    /// The file of an attempt, one of those that are known.
     Same {
         /// The attempt.
         attempt: Attempt,
         /// What it counts as.
         verdict: Option<Verdict>,
-        /// What is known, this attempt among it.
-        known: Vec<Attempt>,
     },
 }
 

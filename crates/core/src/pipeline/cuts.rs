@@ -4,18 +4,15 @@
 use std::iter::repeat_n;
 
 use super::FireError;
+use super::pour::{cut_out, pour};
 use crate::colour::{self, ColourNote, Working};
-use crate::decode::{self, Allowance, DecodeError, Form, Input, Row, Rows};
+use crate::decode::{self, Allowance, Input, Open, Pixels, Rows, Wanted};
 use crate::pixels::{
-    Area, Backdrop, Fit, Focus, Framing, Gamut, KnockOut, Orientation, Raster, Rendering, Size,
+    Area, Backdrop, Fit, Focus, Framing, Gamut, Orientation, Part, Raster, Region, Rendering, Size,
 };
 use crate::plan::{Job, Original, Placement, PlannedSize};
-use crate::size::knock_out::knock_out;
 use crate::size::trim::Trim;
 use crate::size::{Sizer, focus, sharpen};
-
-/// Rows that are made ready while those before them are sized.
-const BAND: usize = 16;
 
 /// One raster that a job needs: several places may want the same.
 #[derive(Clone, PartialEq)]
@@ -88,27 +85,65 @@ impl Cut {
 
 /// All rasters of a job, in the order of its cuts, upright and framed.
 pub(super) fn rasters(
-    input: Input<'_>,
+    from: &dyn Open,
     original: &Original,
     cuts: &[Cut],
-    allowance: Allowance,
 ) -> Result<(Vec<Raster>, Option<ColourNote>), FireError> {
-    let source = Source {
-        input,
-        original,
-        allowance,
-        foci: foci(input, original, cuts, allowance)?,
-    };
+    let mut pixels = Pixels::new(from, original.probe.kind, passes(original, cuts));
+    let foci = foci(&mut pixels, original, cuts)?;
     let mut rasters = vec![None; cuts.len()];
     let mut note = None;
     for (index, cut) in cuts.iter().enumerate() {
         if rasters[index].is_some() {
             continue;
         }
-        note = note.max(source.together(cuts, cut, &mut rasters)?);
+        let rows = pixels.rows()?;
+        let view = View {
+            original,
+            foci: &foci,
+            size: rows.form().size,
+        };
+        note = note.max(view.together(rows, (cuts, cut), &mut rasters)?);
     }
     let all: Option<Vec<Raster>> = rasters.into_iter().collect();
     Ok((all.ok_or(FireError::RowsMissing)?, note))
+}
+
+/// What a job wants of the pixels of its original each time that it goes over them: to find what
+/// crops are laid around, and for all cuts that cannot share their rows.
+fn passes(original: &Original, cuts: &[Cut]) -> Vec<Wanted> {
+    // Where crops will lie is not known yet: they may lie anywhere in what is shown.
+    let stored = View {
+        original,
+        foci: &[],
+        size: original.probe.stored,
+    };
+    let mut passes = Vec::new();
+    let mut looked: Vec<Area> = Vec::new();
+    for (index, cut) in cuts.iter().enumerate() {
+        if !cuts[..index].iter().any(|one| one.shares_rows(cut)) {
+            passes.push(stored.wanted(cuts, cut));
+        }
+        let area = original.shown(&cut.framing);
+        if cut.framing.wants_look() && !looked.contains(&area) {
+            passes.push(to_look_at(original, area));
+            looked.push(area);
+        }
+    }
+    passes
+}
+
+/// What is wanted to find the point that a crop of an area is laid around.
+fn to_look_at(original: &Original, area: Area) -> Wanted {
+    let look = Wanted::look(&original.probe);
+    let part = f64::from(focus::LOOKED_AT) / f64::from(area.size.long_side());
+    let side = |all: u32| ((f64::from(all) * part).ceil() as u32).clamp(1, all);
+    let (width, height) = (side(look.least.width()), side(look.least.height()));
+    Wanted {
+        least: Size::new(width, height).unwrap_or(look.least),
+        area,
+        ..look
+    }
 }
 
 /// What uniform borders leave of a picture, as stored.
@@ -117,38 +152,73 @@ pub fn content<'a>(
     original: &Original,
     allowance: Allowance,
 ) -> Result<Area, FireError> {
-    let mut rows = decode::open(input, &original.probe, allowance)?;
+    let probe = &original.probe;
+    let mut rows = decode::open(input, probe, Wanted::all(probe), allowance)?;
+    let size = rows.form().size;
     let (mut working, _) = Working::new(rows.form(), Gamut::Srgb);
-    let mut trim = Trim::new(rows.form().size, working.channels());
+    let mut trim = Trim::new(size, working.channels());
     let mut light = Vec::new();
-    for _ in 0..rows.form().size.height() {
+    for _ in 0..size.height() {
         working.row(rows.next_row()?, &mut light);
         trim.push(&light);
     }
-    Ok(trim.finish())
+    Ok(Part::of(trim.finish(), size).at(probe.stored))
 }
 
-/// An original under work.
-struct Source<'a> {
-    input: Input<'a>,
+/// An original as its rows come: as stored, or reduced.
+#[derive(Clone, Copy)]
+struct View<'a> {
     original: &'a Original,
-    allowance: Allowance,
     /// The point that each cut is laid around.
-    foci: Vec<(f64, f64)>,
+    foci: &'a [(f64, f64)],
+    /// The size of the whole picture as it comes.
+    size: Size,
 }
 
-impl Source<'_> {
+impl View<'_> {
+    /// What is wanted of an original's pixels for all cuts that share their rows with one, in a view
+    /// of the picture as it is stored.
+    fn wanted(&self, cuts: &[Cut], one: &Cut) -> Wanted {
+        let all = Wanted::all(&self.original.probe);
+        if one.rendering.knock_out.is_some() {
+            // What the background is, its own pixels tell best.
+            return all;
+        }
+        let stored = self.size;
+        let mut wanted: Option<Wanted> = None;
+        for cut in cuts.iter().filter(|cut| one.shares_rows(cut)) {
+            let shown = shown(self.original, &cut.framing, stored);
+            let turned = self.orientation(cut).apply_to_size(shown.size);
+            let frame = cut.framing.region(turned, (0.5, 0.5));
+            let frame = self.orientation(cut).stored_region(frame, shown.size);
+            let target = self.target(cut, cut.first());
+            let side = |all: u32, part: f64, target: u32| {
+                let least = f64::from(all) / part * f64::from(target);
+                (least.ceil() as u32).clamp(1, all)
+            };
+            let width = side(stored.width(), frame.width, target.width());
+            let height = side(stored.height(), frame.height, target.height());
+            let own = Wanted {
+                least: Size::new(width, height).unwrap_or(all.least),
+                area: shown,
+                ..all
+            };
+            wanted = Some(wanted.map_or(own, |wanted| wanted.with(own)));
+        }
+        wanted.unwrap_or(all)
+    }
+
     /// Makes the rasters of all cuts that share their rows with one.
     fn together(
         &self,
-        cuts: &[Cut],
-        one: &Cut,
+        rows: &mut (dyn Rows + '_),
+        (cuts, one): (&[Cut], &Cut),
         rasters: &mut [Option<Raster>],
     ) -> Result<Option<ColourNote>, FireError> {
-        let rows = decode::open(self.input, &self.original.probe, self.allowance)?;
         let gamut = colour::gamut(one.rendering.colour, rows.form().icc.as_deref());
         let (working, note) = Working::new(rows.form(), gamut);
         let gamut = working.gamut();
+        let rows: Box<dyn Rows> = Box::new(rows);
         let (rows, working) = match one.rendering.knock_out {
             None => (rows, working),
             Some(wish) => cut_out(rows, working, wish)?,
@@ -193,9 +263,9 @@ impl Source<'_> {
         }
     }
 
-    /// A sizer that makes a cut's frame at a size, as stored.
-    fn sizer(&self, cut: &Cut, index: usize, size: Size, channels: usize) -> Sizer {
-        let area = self.original.shown(&cut.framing);
+    /// The area that a cut may draw on, and the part of it that it shows, in pixels as they come.
+    fn framed(&self, cut: &Cut, index: usize) -> (Area, Region) {
+        let area = shown(self.original, &cut.framing, self.size);
         let orientation = self.orientation(cut);
         let region = match cut.backdrop {
             Some(_) => area.into(),
@@ -205,6 +275,12 @@ impl Source<'_> {
                 orientation.stored_region(region, area.size).within(area)
             }
         };
+        (area, region)
+    }
+
+    /// A sizer that makes a cut's frame at a size, as stored.
+    fn sizer(&self, cut: &Cut, index: usize, size: Size, channels: usize) -> Sizer {
+        let (area, region) = self.framed(cut, index);
         let target = self.target(cut, size);
         Sizer::of_region(area, region, target, channels, cut.rendering.kernel)
     }
@@ -219,6 +295,11 @@ impl Source<'_> {
         };
         self.orientation(cut).apply_to_size(inner)
     }
+}
+
+/// The part of an original that a framing shows, in pixels of the size that they come in.
+fn shown(original: &Original, framing: &Framing, size: Size) -> Area {
+    Part::of(original.shown(framing), original.probe.stored).at(size)
 }
 
 /// Sizes of one frame: the largest is made from the picture's rows, the others from its own.
@@ -273,13 +354,13 @@ impl<'a> Tree<'a> {
         self.narrower[at].want_along(index, cut, rest);
     }
 
-    fn sizer(&self, source: &Source<'_>, channels: usize) -> Sizer {
+    fn sizer(&self, source: &View<'_>, channels: usize) -> Sizer {
         let mut sizer = source.sizer(self.cut, self.index, self.size, channels);
         self.feed(&mut sizer, source, channels);
         sizer
     }
 
-    fn feed(&self, sizer: &mut Sizer, source: &Source<'_>, channels: usize) {
+    fn feed(&self, sizer: &mut Sizer, source: &View<'_>, channels: usize) {
         let own = source.target(self.cut, self.size);
         for tree in &self.narrower {
             let target = source.target(self.cut, tree.size);
@@ -301,116 +382,11 @@ impl<'a> Tree<'a> {
     }
 }
 
-/// Gives every row of a picture to every sizer. Where another core is free, rows are decoded
-/// there while those before them are sized.
-fn pour(
-    mut rows: Box<dyn Rows + '_>,
-    mut working: Working,
-    sizers: &mut [Sizer],
-) -> Result<(), DecodeError> {
-    let mut left = rows.form().size.height() as usize;
-    let (mut ready, mut coming) = (Vec::new(), Vec::new());
-    loop {
-        let count = BAND.min(left);
-        left -= count;
-        let decode = || fill(rows.as_mut(), &mut working, count, &mut coming);
-        let (decoded, ()) = rayon::join(decode, || size_band(&ready, sizers));
-        decoded?;
-        if count == 0 {
-            return Ok(());
-        }
-        std::mem::swap(&mut ready, &mut coming);
-    }
-}
-
-/// A row of the working space, and whether it says more than 8 bits can.
-type Light = (Vec<f32>, bool);
-
-fn fill(
-    rows: &mut (dyn Rows + '_),
-    working: &mut Working,
-    count: usize,
-    band: &mut Vec<Light>,
-) -> Result<(), DecodeError> {
-    band.resize_with(count, Light::default);
-    for (light, fine) in band {
-        *fine = working.row(rows.next_row()?, light);
-    }
-    Ok(())
-}
-
-fn size_band(band: &[Light], sizers: &mut [Sizer]) {
-    let push = |sizer: &mut Sizer| {
-        for (light, fine) in band {
-            sizer.push(light, *fine);
-        }
-    };
-    match sizers {
-        [] => {}
-        [one] => push(one),
-        [one, rest @ ..] => {
-            rayon::join(|| push(one), || size_band(band, rest));
-        }
-    }
-}
-
-/// A picture without its background, as rows again.
-fn cut_out<'a>(
-    rows: Box<dyn Rows + 'a>,
-    working: Working,
-    wish: KnockOut,
-) -> Result<(Box<dyn Rows + 'a>, Working), FireError> {
-    let size = rows.form().size;
-    let gamut = working.gamut();
-    let mut sizers = [Sizer::new(
-        size,
-        size,
-        working.channels(),
-        Default::default(),
-    )];
-    pour(rows, working, &mut sizers)?;
-    let [sizer] = sizers;
-    let whole = sizer.finish().ok_or(FireError::RowsMissing)?;
-    let colour = wish.colour.map(|colour| colour::in_gamut(colour, gamut));
-    let raster = knock_out(whole.in_gamut(gamut), KnockOut { colour, ..wish })?;
-    let form = Form::of(&raster);
-    let (working, _) = Working::new(&form, gamut);
-    Ok((
-        Box::new(RasterRows {
-            raster,
-            form,
-            row: 0,
-        }),
-        working,
-    ))
-}
-
-/// The rows of a raster.
-struct RasterRows {
-    raster: Raster,
-    form: Form,
-    row: usize,
-}
-
-impl Rows for RasterRows {
-    fn form(&self) -> &Form {
-        &self.form
-    }
-
-    fn next_row(&mut self) -> Result<Row<'_>, DecodeError> {
-        let pitch = self.form.size.width() as usize * self.form.ink.count();
-        let start = self.row * pitch;
-        self.row += 1;
-        Ok(Row::Eight(&self.raster.samples()[start..start + pitch]))
-    }
-}
-
 /// The point that each cut is laid around, as parts of width and height.
 fn foci(
-    input: Input<'_>,
+    pixels: &mut Pixels<'_>,
     original: &Original,
     cuts: &[Cut],
-    allowance: Allowance,
 ) -> Result<Vec<(f64, f64)>, FireError> {
     let mut looked: Vec<(Area, Raster)> = Vec::new();
     let mut foci = Vec::new();
@@ -420,7 +396,7 @@ fn foci(
             Focus::Auto if framing.wants_look() => {
                 let area = original.shown(framing);
                 if !looked.iter().any(|(known, _)| *known == area) {
-                    looked.push((area, small(input, original, area, allowance)?));
+                    looked.push((area, small(pixels, original, framing)?));
                 }
                 let known = looked.iter().find(|(known, _)| *known == area);
                 known.map_or((0.5, 0.5), |(_, small)| {
@@ -433,14 +409,14 @@ fn foci(
     Ok(foci)
 }
 
-/// A small copy of an area, upright, to be looked at.
+/// A small copy of what a framing shows, upright, to be looked at.
 fn small(
-    input: Input<'_>,
+    pixels: &mut Pixels<'_>,
     original: &Original,
-    area: Area,
-    allowance: Allowance,
+    framing: &Framing,
 ) -> Result<Raster, FireError> {
-    let rows = decode::open_coarse(input, &original.probe, allowance)?;
+    let rows = pixels.rows()?;
+    let area = shown(original, framing, rows.form().size);
     let (working, _) = Working::new(rows.form(), Gamut::Srgb);
     let long_side = focus::LOOKED_AT.min(area.size.long_side());
     let size = Framing::default().frame(area.size).at_long_side(long_side);
@@ -452,8 +428,11 @@ fn small(
         channels,
         Default::default(),
     )];
-    pour(rows, working, &mut sizers)?;
+    pour(Box::new(rows), working, &mut sizers)?;
     let [sizer] = sizers;
     let raster = sizer.finish().ok_or(FireError::RowsMissing)?;
     Ok(original.probe.orientation.apply(raster))
 }
+
+#[cfg(test)]
+mod tests;

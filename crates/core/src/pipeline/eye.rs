@@ -6,7 +6,6 @@ use crate::decode::{self, DecodeError, Form};
 use crate::encode::Format;
 use crate::pixels::{Channels, Gamut, Kernel, Raster, Size};
 use crate::size;
-use crate::source::Kind;
 
 /// What is added to the score of a piece's own pixels where it is shown at a density above 1:
 /// so much less than its look may it show to those who zoom in.
@@ -70,13 +69,7 @@ pub(super) fn score<'a>(
     file: &[u8],
     eye: impl FnOnce() -> &'a Eye,
 ) -> Result<f32, DecodeError> {
-    let kind = match format {
-        Format::Jpeg => Kind::Jpeg,
-        Format::Png => Kind::Png,
-        Format::WebP => Kind::WebP,
-        Format::Avif => Kind::Avif,
-    };
-    let finished = decode::finished(kind, file, raster.size())?.in_gamut(raster.gamut());
+    let finished = decode::finished(format.kind(), file, raster.size())?.in_gamut(raster.gamut());
     Ok(match finished == *raster {
         true => 100.0,
         false => eye().compare(&finished),

@@ -1,10 +1,9 @@
 //! The one room that knows the order: decode → colour → size → encode within budget.
 
 mod account;
-mod curves;
 mod cuts;
 mod eye;
-mod guess;
+mod pour;
 mod studio;
 
 use std::borrow::Cow;
@@ -19,11 +18,10 @@ use crate::decode::{self, Allowance, DecodeError, Input};
 use crate::encode;
 use crate::plan::{Job, PlannedPiece};
 use crate::size::knock_out::NotPlain;
-pub use account::{Account, Attempt, Order, Piece, PieceError};
+pub use account::{Account, Attempt, Order, Ordered, Piece, PieceError};
 use cuts::Cut;
 pub use cuts::content;
 pub use eye::Eye;
-pub use guess::features;
 use studio::Studio;
 pub use studio::{Aims, piece};
 
@@ -62,7 +60,8 @@ pub fn fire_ordered<'a, 'o>(
     deliver: impl FnMut(&PlannedPiece, Result<Piece, PieceError>) -> ControlFlow<()> + Send,
 ) -> Result<Option<ColourNote>, FireError> {
     let cuts = Cut::all(job);
-    let (rasters, note) = cuts::rasters(input.into(), &job.original, &cuts, allowance)?;
+    let file = decode::File::new(input.into(), &job.original.probe, allowance);
+    let (rasters, note) = cuts::rasters(&file, &job.original, &cuts)?;
     let mut studios = Vec::new();
     for placement in &job.placements {
         let (aims, blocks) = (Aims::of(placement), placement.inscription.blocks());

@@ -1,23 +1,19 @@
 //! A sized raster becomes finished files, each within its budgets.
 
 use std::borrow::Cow;
+use std::cell::RefCell;
 use std::collections::HashMap;
 use std::sync::OnceLock;
 
-use super::account::{Account, Attempt, Order, Piece, PieceError};
+use super::account::{Account, Attempt, Order, Ordered, Piece, PieceError};
 use super::eye::{self, Eye};
-use super::guess;
-use crate::budget::{self, Curve, Outcome, Trial, Verdict};
+use crate::budget::{self, Aim, Curve, Outcome, Trial, Verdict};
 use crate::colour;
 use crate::credits::{Blocks, Inscription};
-use crate::encode::{self, Chroma, Coding, Format, Manner, Pace};
+use crate::encode::{self, Coding, Format, Manner, Pace, Prepared, Subject, Tried, Way};
 use crate::pixels::{Backdrop, Channels, Raster, Size};
 use crate::plan::{CodingWish, LookWish, Placement};
-use crate::source::Nature;
-
-/// From this look on, photos keep their chroma: at equal scores files are then 5 to 10% lighter
-/// than with halved chroma at a higher dial, and below 20% heavier.
-const FULL_CHROMA: f32 = 80.0;
+use crate::source::{self, Nature};
 
 /// So many trials a slow coder is given to find a look, at the pace that is asked for.
 const SLOW_TRIALS: usize = 3;
@@ -68,7 +64,6 @@ pub(super) struct Studio<'a> {
     canvas: Canvas<'a>,
     /// The raster on its backdrop, for formats that know no transparent pixels.
     opaque: OnceLock<Canvas<'static>>,
-    nature: Nature,
     density: f64,
     aims: Aims,
     /// What every file gets beside its pixels: it counts in its weight.
@@ -78,26 +73,46 @@ pub(super) struct Studio<'a> {
 /// A raster, and what is prepared of it once it is needed.
 struct Canvas<'a> {
     raster: Cow<'a, Raster>,
+    nature: Nature,
     eye: OnceLock<Eye>,
-    features: OnceLock<[f64; guess::FEATURES]>,
+    subject: OnceLock<Subject>,
 }
 
 impl<'a> Canvas<'a> {
-    fn new(raster: Cow<'a, Raster>) -> Canvas<'a> {
+    fn new(raster: Cow<'a, Raster>, nature: Nature) -> Canvas<'a> {
         Canvas {
             raster,
+            nature,
             eye: OnceLock::new(),
-            features: OnceLock::new(),
+            subject: OnceLock::new(),
         }
     }
+
+    fn subject(&self) -> &Subject {
+        self.subject.get_or_init(|| Subject {
+            nature: self.nature,
+            features: source::features(&self.raster),
+        })
+    }
+
+    fn width(&self) -> u32 {
+        self.raster.size().width()
+    }
+}
+
+/// A canvas that a format's coder has made ready.
+struct Bench<'c> {
+    canvas: &'c Canvas<'c>,
+    format: Format,
+    prepared: Box<dyn Prepared + 'c>,
 }
 
 impl<'a> Studio<'a> {
     pub(super) fn new(raster: Cow<'a, Raster>, aims: Aims, density: f64, blocks: Blocks) -> Self {
+        let nature = Nature::of(&raster);
         Studio {
-            nature: Nature::of(&raster),
             opaque: OnceLock::new(),
-            canvas: Canvas::new(raster),
+            canvas: Canvas::new(raster, nature),
             density,
             aims,
             blocks,
@@ -106,18 +121,14 @@ impl<'a> Studio<'a> {
 
     /// Makes a piece to order.
     pub(super) fn ordered(&self, format: Format, order: &Order) -> Result<Piece, PieceError> {
-        let canvas = self.canvas(format);
-        let (mut piece, known) = match order {
-            Order::Same {
-                attempt,
-                verdict,
-                known,
-            } => {
-                let (file, score) = self.attempt(canvas, format, attempt.manner())?;
-                let piece = self.piece(file, attempt.coding, score, *verdict, Vec::new());
-                (piece, known)
+        let known = &order.known;
+        let mut piece = match &order.what {
+            Ordered::Same { attempt, verdict } => {
+                let bench = self.bench(format)?;
+                let (file, score) = self.attempt(&bench, attempt.manner())?;
+                self.piece(file, attempt.manner(), score, *verdict, Vec::new())
             }
-            Order::Within { max_weight, known } => {
+            Ordered::Within { max_weight } => {
                 let max_weight = Some(self.aims.max_weight.unwrap_or(u64::MAX).min(*max_weight));
                 let aims = Aims {
                     max_weight,
@@ -131,11 +142,11 @@ impl<'a> Studio<'a> {
                 if account.fits && account.verdict != Some(Verdict::Met) {
                     account.verdict = Some(Verdict::Shared);
                 }
-                (piece, known)
+                piece
             }
-            Order::Look { look, known } => {
-                let wish = self.wish(*look);
-                (self.within(canvas, format, wish, known)?, known)
+            Ordered::Look { look } => {
+                let bench = self.bench(format)?;
+                self.within(&bench, self.wish(*look), known)?
             }
         };
         piece.account.flattened = self.flattens(format);
@@ -149,7 +160,7 @@ impl<'a> Studio<'a> {
             CodingWish::Look(wish) => LookWish {
                 look,
                 least: wish.least.min(look),
-                sharpest: false,
+                aim: Aim::Lightest,
                 ..wish
             },
             CodingWish::Exact | CodingWish::Dial(_) => LookWish::of(look),
@@ -187,20 +198,29 @@ impl<'a> Studio<'a> {
     }
 
     fn canvas(&self, format: Format) -> &Canvas<'_> {
-        let flat = || Canvas::new(Cow::Owned(self.flat()));
+        let flat = || Canvas::new(Cow::Owned(self.flat()), self.canvas.nature);
         match self.flattens(format) {
             true => self.opaque.get_or_init(flat),
             false => &self.canvas,
         }
     }
 
+    fn bench(&self, format: Format) -> Result<Bench<'_>, PieceError> {
+        let canvas = self.canvas(format);
+        Ok(Bench {
+            canvas,
+            format,
+            prepared: encode::prepare(&canvas.raster, format)?,
+        })
+    }
+
     /// Makes a piece in one size; its trail begins after what is known.
     fn one(&self, format: Format, known: &[Attempt]) -> Result<Piece, PieceError> {
-        let canvas = self.canvas(format);
+        let bench = self.bench(format)?;
         let mut piece = match (self.aims.coding, format.dials()) {
-            (_, None) | (CodingWish::Exact, _) => self.lossless(canvas, format)?,
-            (CodingWish::Dial(dial), Some(_)) => self.single(canvas, format, Coding::Dial(dial))?,
-            (CodingWish::Look(wish), Some(_)) => self.within(canvas, format, wish, known)?,
+            (_, None) | (CodingWish::Exact, _) => self.lossless(&bench)?,
+            (CodingWish::Dial(dial), Some(_)) => self.single(&bench, Coding::Dial(dial))?,
+            (CodingWish::Look(wish), Some(_)) => self.within(&bench, wish, known)?,
         };
         piece.account.flattened = self.flattens(format);
         Ok(piece)
@@ -219,88 +239,89 @@ impl<'a> Studio<'a> {
     /// keeps the weight and is no heavier, or where loss would miss the look.
     fn within(
         &self,
-        canvas: &Canvas<'_>,
-        format: Format,
+        bench: &Bench<'_>,
         wish: LookWish,
         known: &[Attempt],
     ) -> Result<Piece, PieceError> {
-        let chroma = match self.nature == Nature::Graphic || wish.look >= FULL_CHROMA {
-            true => Chroma::Full,
-            false => Chroma::Halved,
-        };
-        let mut lossy = self.search(canvas, format, (chroma, wish), known)?;
-        let other = match (chroma, lossy.account.verdict) {
-            _ if self.nature == Nature::Graphic => None,
-            // Coloured details that no dial can keep in halved chroma.
-            (Chroma::Halved, Some(Verdict::Short | Verdict::Over)) => Some(Chroma::Full),
-            // The weight keeps it from its look: halved, it looks better for these bytes.
-            (Chroma::Full, _) if lossy.account.score < FULL_CHROMA => Some(Chroma::Halved),
-            _ => None,
-        };
-        if let Some(chroma) = other {
-            let other = self.search(canvas, format, (chroma, wish), known)?;
+        let (coder, nature) = (bench.format.coder(), bench.canvas.nature);
+        let mut best: Option<Piece> = None;
+        let mut tried = Vec::new();
+        while let Some(way) = coder.way(bench.canvas.subject(), wish.look, &tried) {
+            let found = self.search(bench, way, wish, known)?;
+            tried.push(Tried {
+                chroma: way.chroma,
+                verdict: found.account.verdict,
+                score: found.account.score,
+            });
             let rank = |account: &Account| (account.fits, account.score);
-            lossy = lossy.or(other, |old, new| rank(new) > rank(old));
+            best = Some(match best {
+                Some(best) => best.or(found, |old, new| rank(new) > rank(old)),
+                None => found,
+            });
         }
+        let Some(lossy) = best else {
+            return self.lossless(bench);
+        };
         let missed = !matches!(
             lossy.account.verdict,
             Some(Verdict::Met | Verdict::Lightest)
         );
-        let worth = self.nature == Nature::Graphic || lossy.account.verdict == Some(Verdict::Short);
-        let tried = known.iter().any(|known| known.coding == Coding::Lossless);
-        if !format.has_lossless_mode() || !(worth || wish.sharpest) || tried {
+        let worth = nature == Nature::Graphic || lossy.account.verdict == Some(Verdict::Short);
+        let is_known = known.iter().any(|known| known.coding == Coding::Lossless);
+        if !bench.format.is_exact() || !(worth || wish.aim == Aim::Sharpest) || is_known {
             return Ok(lossy);
         }
-        let lossless = self.lossless(canvas, format)?;
+        let lossless = self.lossless(bench)?;
         Ok(lossy.or(lossless, |lossy, lossless| {
             let lighter = lossless.weight <= lossy.weight;
-            lossless.fits && (lighter || missed || wish.sharpest)
+            lossless.fits && (lighter || missed || wish.aim == Aim::Sharpest)
         }))
     }
 
     fn search(
         &self,
-        canvas: &Canvas<'_>,
-        format: Format,
-        (chroma, wish): (Chroma, LookWish),
+        bench: &Bench<'_>,
+        way: Way,
+        wish: LookWish,
         known: &[Attempt],
     ) -> Result<Piece, PieceError> {
-        let features = canvas
-            .features
-            .get_or_init(|| guess::features(&canvas.raster));
-        let mut curve = guess::curve(format, chroma, self.nature, features);
-        let slow = format == Format::Avif;
+        let abilities = bench.format.coder().abilities();
+        let mut curve = way.prior.curve(&bench.canvas.subject().features);
         let light = budget::Wish {
             look: wish.look,
             least: wish.least,
             max_weight: None,
-            sharpest: false,
-            trials: if slow { SLOW_TRIALS } else { usize::MAX },
+            aim: Aim::Lightest,
+            trials: if abilities.slow {
+                SLOW_TRIALS
+            } else {
+                usize::MAX
+            },
         };
         let manner = |dial: u8, pace: Pace| Manner {
             coding: Coding::Dial(dial),
-            chroma,
+            chroma: way.chroma,
             pace,
         };
         let known: Vec<Trial> = known
             .iter()
-            .filter(|known| known.width == canvas.raster.size().width())
+            .filter(|known| (known.format, known.width) == (bench.format, bench.canvas.width()))
             .filter_map(|known| known.trial(|dial| manner(dial, self.aims.pace)))
             .collect();
-        let (mut trail, mut files) = (Vec::new(), HashMap::new());
+        let (mut trail, files) = (Vec::new(), RefCell::new(HashMap::new()));
         let mut run = |wish: budget::Wish, curve: &Curve, pace: Pace, known: Vec<Trial>| {
-            files.clear();
-            let dials = format.dials().unwrap_or(0..=100);
+            files.borrow_mut().clear();
+            let dials = abilities.dials.clone().unwrap_or(0..=100);
             budget::search(
                 wish,
                 dials,
                 curve,
                 known,
                 |dial| -> Result<Trial, PieceError> {
-                    let (file, score) = self.attempt(canvas, format, manner(dial, pace))?;
+                    let (file, score) = self.attempt(bench, manner(dial, pace))?;
                     let weight = file.len() as u64;
-                    trail.push(self.tried(canvas, manner(dial, pace), weight, score));
-                    files.insert(dial, file);
+                    trail.push(bench.tried(manner(dial, pace), weight, score));
+                    files.borrow_mut().insert(dial, file);
                     Ok(Trial {
                         dial,
                         weight,
@@ -309,27 +330,32 @@ impl<'a> Studio<'a> {
                 },
             )
         };
-        if slow && self.aims.pace == Pace::Patient && known.is_empty() {
+        if abilities.slow && self.aims.pace == Pace::Patient && known.is_empty() {
             // The dial is found at a quick setting, and only confirmed at the slow one.
             let Outcome { kept, .. } = run(light, &curve, Pace::Quick, Vec::new())?;
             curve = curve.seen(kept.dial, kept.score);
         }
         let budgets = budget::Wish {
             max_weight: self.aims.max_weight,
-            sharpest: wish.sharpest,
+            aim: wish.aim,
             ..light
         };
-        let Outcome { kept, verdict } = run(budgets, &curve, self.aims.pace, known)?;
-        let file = match files.remove(&kept.dial) {
-            Some(file) => file,
-            // Known, but made elsewhere.
-            None => {
-                self.attempt(canvas, format, manner(kept.dial, self.aims.pace))?
-                    .0
+        let mut outcome = run(budgets, &curve, self.aims.pace, known)?;
+        if !files.borrow().contains_key(&outcome.kept.dial) {
+            // Known, but made elsewhere: it has to be made here before it counts.
+            let manner = manner(outcome.kept.dial, self.aims.pace);
+            let (file, score) = self.attempt(bench, manner)?;
+            let remade = (file.len() as u64, score);
+            if remade == (outcome.kept.weight, outcome.kept.score) {
+                return Ok(self.piece(file, manner, score, Some(outcome.verdict), trail));
             }
-        };
-        let coding = Coding::Dial(kept.dial);
-        Ok(self.piece(file, coding, kept.score, Some(verdict), trail))
+            // What was known is not so: nothing of it is believed.
+            outcome = run(budgets, &curve, self.aims.pace, Vec::new())?;
+        }
+        let Outcome { kept, verdict } = outcome;
+        let file = files.take().remove(&kept.dial).unwrap_or_default();
+        let manner = manner(kept.dial, self.aims.pace);
+        Ok(self.piece(file, manner, kept.score, Some(verdict), trail))
     }
 
     fn fits(&self, weight: u64) -> bool {
@@ -339,7 +365,7 @@ impl<'a> Studio<'a> {
     fn piece(
         &self,
         file: Vec<u8>,
-        coding: Coding,
+        manner: Manner,
         score: f32,
         verdict: Option<Verdict>,
         trail: Vec<Attempt>,
@@ -347,7 +373,7 @@ impl<'a> Studio<'a> {
         let weight = file.len() as u64;
         let account = Account {
             weight,
-            coding,
+            coding: manner.coding,
             score,
             verdict,
             trail,
@@ -358,8 +384,8 @@ impl<'a> Studio<'a> {
         Piece { file, account }
     }
 
-    fn lossless(&self, canvas: &Canvas<'_>, format: Format) -> Result<Piece, PieceError> {
-        let mut piece = self.single(canvas, format, Coding::Lossless)?;
+    fn lossless(&self, bench: &Bench<'_>) -> Result<Piece, PieceError> {
+        let mut piece = self.single(bench, Coding::Lossless)?;
         piece.account.verdict = Some(match piece.account.fits {
             true => Verdict::Met,
             false => Verdict::Over,
@@ -368,36 +394,21 @@ impl<'a> Studio<'a> {
     }
 
     /// A piece of a single encode.
-    fn single(
-        &self,
-        canvas: &Canvas<'_>,
-        format: Format,
-        coding: Coding,
-    ) -> Result<Piece, PieceError> {
-        // Above this dial halved chroma would be what is seen first.
-        let fine = matches!(coding, Coding::Dial(90..));
-        let chroma = match fine || self.nature == Nature::Graphic {
-            true => Chroma::Full,
-            false => Chroma::Halved,
-        };
+    fn single(&self, bench: &Bench<'_>, coding: Coding) -> Result<Piece, PieceError> {
         let manner = Manner {
             coding,
-            chroma,
+            chroma: bench.format.coder().chroma(bench.canvas.nature, coding),
             pace: self.aims.pace,
         };
-        let (file, score) = self.attempt(canvas, format, manner)?;
-        let trail = vec![self.tried(canvas, manner, file.len() as u64, score)];
-        Ok(self.piece(file, coding, score, None, trail))
+        let (file, score) = self.attempt(bench, manner)?;
+        let trail = vec![bench.tried(manner, file.len() as u64, score)];
+        Ok(self.piece(file, manner, score, None, trail))
     }
 
     /// A file, and its score.
-    fn attempt(
-        &self,
-        canvas: &Canvas<'_>,
-        format: Format,
-        manner: Manner,
-    ) -> Result<(Vec<u8>, f32), PieceError> {
-        let file = encode::encode(&canvas.raster, format, manner)?;
+    fn attempt(&self, bench: &Bench<'_>, manner: Manner) -> Result<(Vec<u8>, f32), PieceError> {
+        let Bench { canvas, format, .. } = *bench;
+        let file = bench.prepared.encode(manner)?;
         let file = encode::inscribe(file, format, &self.blocks)?;
         let eye = || {
             canvas
@@ -408,21 +419,23 @@ impl<'a> Studio<'a> {
         let score = score.map_err(|source| PieceError::Unreadable { format, source })?;
         Ok((file, score))
     }
+}
 
-    fn tried(&self, canvas: &Canvas<'_>, manner: Manner, weight: u64, score: f32) -> Attempt {
+impl Bench<'_> {
+    fn tried(&self, manner: Manner, weight: u64, score: f32) -> Attempt {
         let Manner {
             coding,
             chroma,
             pace,
         } = manner;
-        let width = canvas.raster.size().width();
         Attempt {
+            format: self.format,
             coding,
             chroma,
             pace,
             weight,
             score,
-            width,
+            width: self.canvas.width(),
         }
     }
 }

@@ -154,6 +154,64 @@ impl Area {
     }
 }
 
+/// A part of a picture, as fractions of its width and height: the same whatever size its pixels
+/// come in.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Part {
+    left: f64,
+    top: f64,
+    right: f64,
+    bottom: f64,
+}
+
+impl Part {
+    /// An area of a picture.
+    pub fn of(area: Area, picture: Size) -> Part {
+        let (width, height) = (f64::from(picture.width()), f64::from(picture.height()));
+        let far = |near: u32, length: u32| f64::from(near) + f64::from(length);
+        Part {
+            left: f64::from(area.x) / width,
+            top: f64::from(area.y) / height,
+            right: far(area.x, area.size.width()) / width,
+            bottom: far(area.y, area.size.height()) / height,
+        }
+    }
+
+    /// The same of the picture at another size, in whole pixels: at least one, and never beyond.
+    pub fn at(self, picture: Size) -> Area {
+        let span = |near: f64, far: f64, side: u32| {
+            let place = |at: f64| (at * f64::from(side)).round().clamp(0.0, f64::from(side)) as u32;
+            let start = place(near).min(side - 1);
+            (start, place(far).max(start + 1) - start)
+        };
+        let (x, width) = span(self.left, self.right, picture.width());
+        let (y, height) = span(self.top, self.bottom, picture.height());
+        // Neither is zero, nor longer than the picture's own.
+        let size = Size::new(width, height).unwrap_or(picture);
+        Area { x, y, size }
+    }
+}
+
+impl Area {
+    /// Whether it lies within a picture.
+    pub fn lies_in(&self, picture: Size) -> bool {
+        let within = |start: u32, length: u32, side: u32| {
+            start.checked_add(length).is_some_and(|end| end <= side)
+        };
+        within(self.x, self.size.width(), picture.width())
+            && within(self.y, self.size.height(), picture.height())
+    }
+
+    /// The smallest area that holds this and another.
+    pub fn with(self, other: Area) -> Area {
+        let (x, y) = (self.x.min(other.x), self.y.min(other.y));
+        let right = (self.x + self.size.width()).max(other.x + other.size.width());
+        let bottom = (self.y + self.size.height()).max(other.y + other.size.height());
+        let size = Size::new(right - x, bottom - y).unwrap_or(self.size);
+        Area { x, y, size }
+    }
+}
+
 impl Region {
     /// A part of an area, seen from the picture that the area lies in.
     pub fn within(self, area: Area) -> Region {

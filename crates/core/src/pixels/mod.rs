@@ -5,7 +5,7 @@ mod orientation;
 mod raster;
 mod rendering;
 
-pub use framing::{Area, Fit, Focus, Frame, Framing, NoFraming, Region, Shape};
+pub use framing::{Area, Fit, Focus, Frame, Framing, NoFraming, Part, Region, Shape};
 pub use orientation::Orientation;
 pub use raster::{Backdrop, Channels, Gamut, Raster};
 pub use rendering::{ColourWish, Kernel, KnockOut, Rendering, Sharpen};

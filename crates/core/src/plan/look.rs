@@ -2,6 +2,8 @@
 
 use serde::{Deserialize, Serialize};
 
+use crate::budget::Aim;
+
 /// The looks that have names, the plainest first.
 pub const LOOKS: [(&str, f32); 4] = [
     ("plain", 60.0),
@@ -38,8 +40,8 @@ pub struct LookWish {
     pub look: f32,
     /// The lowest that is acceptable where the look weighs too much.
     pub least: f32,
-    /// Whether a piece shall be as good as its weight allows instead of as light as its look.
-    pub sharpest: bool,
+    /// What a piece makes of its look and its weight.
+    pub aim: Aim,
     /// Whether a piece is made smaller where even the least look weighs too much.
     pub shrink_to_fit: bool,
 }
@@ -50,7 +52,7 @@ impl LookWish {
         LookWish {
             look,
             least: look.min(50.0),
-            sharpest: false,
+            aim: Aim::Lightest,
             shrink_to_fit: false,
         }
     }

@@ -3,6 +3,7 @@
 mod look;
 mod name;
 mod place;
+mod recipe;
 mod sizes;
 mod total;
 mod trouble;
@@ -21,9 +22,10 @@ pub use trouble::Trouble;
 
 use crate::credits::{Credits, Field, Inscription};
 use crate::encode::{Format, Pace};
-use crate::pixels::{Area, Backdrop, Fit, Framing, Kernel, Rendering, Size};
+use crate::pixels::{Area, Backdrop, Framing, Kernel, Rendering, Size};
 use crate::source::Probe;
 use name::Filling;
+use recipe::{Revisions, recipe};
 
 /// An original that was found and whose headers were read.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -325,7 +327,9 @@ fn placement(
     };
     for (target, through) in targets.into_iter().zip(ways) {
         let piece = |&format: &Format| {
-            let recipe = recipe(&placement, (target.size, &through, target.density), format);
+            let revisions = Revisions::now(original.probe.kind, format);
+            let size = (target.size, &through[..], target.density);
+            let recipe = recipe(&placement, size, format, revisions);
             let content = original.digest.as_deref().unwrap_or_default();
             let name = wish.name.fill(&Filling {
                 title: original.title(),
@@ -355,26 +359,6 @@ fn placement(
         });
     }
     placement
-}
-
-/// The digest of all that decides a piece's bytes, but for the original's. A newer program may
-/// make better pieces, so its version belongs to it.
-fn recipe(placement: &Placement, size: (Size, &[Size], f64), format: Format) -> String {
-    let version = env!("CARGO_PKG_VERSION");
-    let decisive = (
-        (version, size, format),
-        (placement.framing, placement.rendering),
-        placement.max_weight,
-        // What is always coded without loss looks as it looks.
-        format.dials().map(|_| placement.coding),
-        placement.pace,
-        // It matters where there is no transparency, and around a padded picture.
-        (!format.holds_alpha() || placement.framing.fit == Fit::Pad).then_some(placement.backdrop),
-        &placement.inscription,
-        &placement.totals,
-    );
-    // Plain data without maps keyed by anything but names: it always serialises.
-    digest(&serde_json::to_vec(&decisive).unwrap_or_default())
 }
 
 #[cfg(test)]

@@ -112,7 +112,7 @@ fn interest(small: &Raster) -> Vec<f32> {
     };
     let of_pixel = |index: usize| {
         let [_, yellow, red] = tones[index];
-        let colour = ((yellow - mean[0]).powi(2) + (red - mean[1]).powi(2)).sqrt();
+        let colour = (square(yellow - mean[0]) + square(red - mean[1])).sqrt();
         let colour = (colour / 128.0).min(1.0) * COLOUR_WEIGHT;
         let skin = if is_skin(pixels[index]) {
             SKIN_WEIGHT
@@ -124,7 +124,7 @@ fn interest(small: &Raster) -> Vec<f32> {
     let all: Vec<f32> = (0..pixels.len()).map(of_pixel).collect();
     // What is all around, such as grain or waves, is no reason to be anywhere.
     let around = around(&all, width);
-    let beyond = |(interest, around): (&f32, f32)| (interest - around).max(0.0).powi(2);
+    let beyond = |(interest, around): (&f32, f32)| square((interest - around).max(0.0));
     all.iter().zip(around).map(beyond).collect()
 }
 
@@ -169,6 +169,10 @@ fn is_skin([r, g, b, _]: [f32; 4]) -> bool {
     }
     let (red, green) = (r / sum, g / sum);
     (0.36..0.50).contains(&red) && (0.28..0.36).contains(&green)
+}
+
+fn square(value: f32) -> f32 {
+    value * value
 }
 
 #[cfg(test)]

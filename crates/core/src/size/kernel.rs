@@ -186,7 +186,7 @@ fn windowed_sinc(x: f64) -> f64 {
         0.0
     } else {
         let angle = PI * x;
-        LOBES * angle.sin() * (angle / LOBES).sin() / (angle * angle)
+        LOBES * libm::sin(angle) * libm::sin(angle / LOBES) / (angle * angle)
     }
 }
 
@@ -195,7 +195,7 @@ fn spline(x: f64) -> f64 {
     let x = x.abs();
     match x {
         x if x < 1.0 => 2.0 / 3.0 - x * x + x * x * x / 2.0,
-        x if x < 2.0 => (2.0 - x).powi(3) / 6.0,
+        x if x < 2.0 => (2.0 - x) * (2.0 - x) * (2.0 - x) / 6.0,
         _ => 0.0,
     }
 }

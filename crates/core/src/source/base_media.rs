@@ -2,43 +2,28 @@
 
 use std::io::{Read, Seek};
 
-use super::scan::Scan;
-use super::{Headers, Kind, Model, Trouble, size};
+use super::{Headers, Kind, Model, Stop, size};
+use crate::container::{Scan, iso};
 
-pub(super) fn read<R: Read + Seek>(scan: &mut Scan<R>) -> Result<Headers, Trouble> {
+pub(super) fn read<R: Read + Seek>(scan: &mut Scan<R>) -> Result<Headers, Stop> {
     let mut headers = Headers::new(Kind::Avif, None);
-    let end = scan.position() + scan.left();
+    let end = scan.end();
     boxes(scan, end, &mut headers)?;
     match headers.stored {
         Some(_) => Ok(headers),
-        None => Err(Trouble::Rule("it has no item with a size")),
+        None => Err(Stop::rule("it has no item with a size")),
     }
 }
 
 /// Walks boxes up to an offset, and into those that hold what matters here.
-fn boxes<R: Read + Seek>(
-    scan: &mut Scan<R>,
-    end: u64,
-    headers: &mut Headers,
-) -> Result<(), Trouble> {
-    while scan.position() + 8 <= end {
-        let start = scan.position();
-        let (length, name) = (u64::from(scan.u32_big()?), scan.bytes::<4>()?);
-        let length = match length {
-            0 => end - start,
-            1 => u64::from_be_bytes(scan.bytes()?),
-            _ => length,
-        };
-        let next = start.saturating_add(length);
-        if next > end || next < scan.position() {
-            return Err(Trouble::Rule("a box reaches beyond its parent"));
-        }
-        match &name {
+fn boxes<R: Read + Seek>(scan: &mut Scan<R>, end: u64, headers: &mut Headers) -> Result<(), Stop> {
+    while let Some(part) = iso::next(scan, end)? {
+        match &part.name {
             b"meta" => {
                 scan.skip(4)?;
-                boxes(scan, next, headers)?;
+                scan.inside(|scan| boxes(scan, part.end, headers))?;
             }
-            b"iprp" | b"ipco" => boxes(scan, next, headers)?,
+            b"iprp" | b"ipco" => scan.inside(|scan| boxes(scan, part.end, headers))?,
             b"ispe" => {
                 scan.skip(4)?;
                 let found = size(scan.u32_big()?, scan.u32_big()?)?;
@@ -59,17 +44,17 @@ fn boxes<R: Read + Seek>(
             }
             b"colr" => {
                 if matches!(&scan.bytes::<4>()?, b"prof" | b"rICC") {
-                    let profile = scan.vector(next - scan.position())?;
-                    headers.add_icc(profile);
+                    let length = part.end.saturating_sub(scan.position());
+                    headers.add_icc(length, scan.block(length)?);
                 }
             }
             b"auxC" => {
-                let about = scan.vector(next - scan.position())?;
+                let about = scan.block(part.length)?.unwrap_or_default();
                 headers.alpha |= about.windows(5).any(|part| part == b"alpha");
             }
             _ => {}
         }
-        scan.go_to(next)?;
+        scan.go_to(part.end)?;
     }
     Ok(())
 }

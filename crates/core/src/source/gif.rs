@@ -2,8 +2,8 @@
 
 use std::io::{Read, Seek};
 
-use super::scan::Scan;
-use super::{Headers, Kind, Model, Trouble, size};
+use super::{Headers, Kind, Model, Stop, size};
+use crate::container::Scan;
 use crate::pixels::Size;
 
 const EXTENSION: u8 = 0x21;
@@ -11,7 +11,7 @@ const IMAGE: u8 = 0x2C;
 const GRAPHIC_CONTROL: u8 = 0xF9;
 const COMMENT: u8 = 0xFE;
 
-pub(super) fn read<R: Read + Seek>(scan: &mut Scan<R>) -> Result<Headers, Trouble> {
+pub(super) fn read<R: Read + Seek>(scan: &mut Scan<R>) -> Result<Headers, Stop> {
     scan.skip(6)?;
     let (width, height) = (scan.u16_little()?, scan.u16_little()?);
     let stored = size(width.into(), height.into())?;
@@ -25,7 +25,7 @@ pub(super) fn read<R: Read + Seek>(scan: &mut Scan<R>) -> Result<Headers, Troubl
     let walked = blocks(scan, stored, &mut headers);
     match walked {
         Err(trouble) if headers.frames == 0 => Err(trouble),
-        _ if headers.frames == 0 => Err(Trouble::Rule("it holds no frame")),
+        _ if headers.frames == 0 => Err(Stop::rule("it holds no frame")),
         _ => Ok(headers),
     }
 }
@@ -34,7 +34,7 @@ fn blocks<R: Read + Seek>(
     scan: &mut Scan<R>,
     screen: Size,
     headers: &mut Headers,
-) -> Result<(), Trouble> {
+) -> Result<(), Stop> {
     loop {
         match scan.byte()? {
             IMAGE => {
@@ -78,7 +78,7 @@ fn palette_bytes(flags: u8) -> u64 {
     }
 }
 
-fn skip_sub_blocks<R: Read + Seek>(scan: &mut Scan<R>) -> Result<(), Trouble> {
+fn skip_sub_blocks<R: Read + Seek>(scan: &mut Scan<R>) -> Result<(), Stop> {
     loop {
         match scan.byte()? {
             0 => return Ok(()),

@@ -140,10 +140,10 @@ impl Headers {
         self.credits = exif.clone().overlaid(iptc).overlaid(xmp);
     }
 
-    /// Keeps an ICC profile and counts its bytes.
-    pub(super) fn add_icc(&mut self, profile: Vec<u8>) {
-        self.ballast.icc += profile.len() as u64;
-        self.icc = Some(profile);
+    /// Keeps an ICC profile, where it was held, and counts its bytes.
+    pub(super) fn add_icc(&mut self, length: u64, profile: Option<Vec<u8>>) {
+        self.ballast.icc += length;
+        self.icc = profile;
     }
 
     /// Width and height once the picture stands upright.

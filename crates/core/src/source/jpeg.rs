@@ -2,88 +2,62 @@
 
 use std::io::{Read, Seek};
 
-use super::scan::Scan;
-use super::{Delivery, Headers, JpegCoding, Kind, Model, Trouble, exif, metadata, size};
+use super::{Delivery, Headers, JpegCoding, Kind, Model, Stop, exif, metadata, size};
+use crate::container::Scan;
+use crate::container::jpeg::{
+    self, APP0, APP1, APP2, APP13, COMMENT, QUANTISATION_TABLES, START_OF_SCAN,
+};
 
-const START_OF_IMAGE: u8 = 0xD8;
-const END_OF_IMAGE: u8 = 0xD9;
-const START_OF_SCAN: u8 = 0xDA;
-const QUANTISATION_TABLES: u8 = 0xDB;
-const APP0: u8 = 0xE0;
-const APP1: u8 = 0xE1;
-const APP2: u8 = 0xE2;
-const APP13: u8 = 0xED;
-const COMMENT: u8 = 0xFE;
-
-const XMP: &[u8] = b"http://ns.adobe.com/xap/1.0/\0";
 const ICC: &[u8] = b"ICC_PROFILE\0";
 
-pub(super) fn read<R: Read + Seek>(scan: &mut Scan<R>) -> Result<Headers, Trouble> {
+pub(super) fn read<R: Read + Seek>(scan: &mut Scan<R>) -> Result<Headers, Stop> {
     scan.skip(2)?;
     let mut headers = Headers::new(Kind::Jpeg, None);
     let mut profile = Vec::new();
     let mut quality = None;
-    loop {
-        let marker = marker(scan)?;
-        match marker {
-            START_OF_IMAGE | 0x01 | 0xD0..=0xD7 => continue,
-            START_OF_SCAN | END_OF_IMAGE => break,
-            _ => {}
-        }
-        let length = u64::from(scan.u16_big()?);
-        let length = length
-            .checked_sub(2)
-            .ok_or(Trouble::Rule("a segment is shorter than its own length"))?;
-        let next = scan.position() + length;
-        match marker {
-            APP0 => density(&scan.vector(length)?, &mut headers),
+    while let Some(segment) = jpeg::next(scan)? {
+        let length = segment.length;
+        match segment.marker {
+            START_OF_SCAN => break,
+            APP0 => density(&held(scan, length)?, &mut headers),
             APP1 => {
-                let body = scan.vector(length)?;
-                match body.strip_prefix(XMP) {
+                let body = held(scan, length)?;
+                match body.strip_prefix(jpeg::XMP) {
                     Some(packet) => metadata::xmp(packet, &mut headers),
-                    None if body.starts_with(b"Exif\0\0") => exif::read(&body, &mut headers),
+                    None if body.starts_with(jpeg::EXIF) => exif::read(&body, &mut headers),
                     None => headers.ballast.comments += length,
                 }
             }
             APP2 => {
-                let body = scan.vector(length)?;
+                let body = held(scan, length)?;
                 // Behind the name stand the part's number and the number of parts.
                 if let Some(part) = body.strip_prefix(ICC).and_then(|part| part.get(2..)) {
                     profile.extend_from_slice(part);
                 }
             }
-            APP13 => metadata::resource_blocks(&scan.vector(length)?, &mut headers),
+            APP13 => metadata::resource_blocks(&held(scan, length)?, &mut headers),
             COMMENT => headers.ballast.comments += length,
-            QUANTISATION_TABLES if quality.is_none() => quality = dial(&scan.vector(length)?),
-            0xC0..=0xCF if !matches!(marker, 0xC4 | 0xC8 | 0xCC) => {
-                frame_header(scan, marker, &mut headers)?;
+            QUANTISATION_TABLES if quality.is_none() => quality = dial(&held(scan, length)?),
+            0xC0..=0xCF if !matches!(segment.marker, 0xC4 | 0xC8 | 0xCC) => {
+                frame_header(scan, segment.marker, &mut headers)?;
             }
             _ => {}
         }
-        scan.go_to(next)?;
+        scan.go_to(segment.end())?;
     }
     let coding = headers.jpeg.as_mut();
     coding
-        .ok_or(Trouble::Rule("there is no frame header"))?
+        .ok_or(Stop::rule("there is no frame header"))?
         .quality = quality;
     if !profile.is_empty() {
-        headers.add_icc(profile);
+        headers.add_icc(profile.len() as u64, Some(profile));
     }
     Ok(headers)
 }
 
-/// The next marker's code, behind any fill bytes.
-fn marker<R: Read + Seek>(scan: &mut Scan<R>) -> Result<u8, Trouble> {
-    if scan.byte()? != 0xFF {
-        return Err(Trouble::Rule("a marker was expected"));
-    }
-    loop {
-        match scan.byte()? {
-            0xFF => continue,
-            0 => return Err(Trouble::Rule("a marker was expected")),
-            code => return Ok(code),
-        }
-    }
+/// What a segment holds; nothing once the allowance is used up.
+fn held<R: Read + Seek>(scan: &mut Scan<R>, length: u64) -> Result<Vec<u8>, Stop> {
+    Ok(scan.block(length)?.unwrap_or_default())
 }
 
 /// The density of a JFIF segment, unless EXIF has given one.
@@ -99,14 +73,14 @@ fn frame_header<R: Read + Seek>(
     scan: &mut Scan<R>,
     marker: u8,
     headers: &mut Headers,
-) -> Result<(), Trouble> {
+) -> Result<(), Stop> {
     if matches!(marker, 0xC3 | 0xC5..=0xC7 | 0xC9..=0xCF) {
-        return Err(Trouble::Rule(
+        return Err(Stop::rule(
             "it is coded losslessly, hierarchically or arithmetically, which no browser shows",
         ));
     }
     if scan.byte()? != 8 {
-        return Err(Trouble::Rule("it has more than 8 bits per sample"));
+        return Err(Stop::rule("it has more than 8 bits per sample"));
     }
     let (height, width) = (scan.u16_big()?, scan.u16_big()?);
     headers.stored = Some(size(width.into(), height.into())?);

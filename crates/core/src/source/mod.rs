@@ -2,6 +2,7 @@
 
 mod base_media;
 mod exif;
+mod features;
 mod gif;
 mod headers;
 mod jpeg;
@@ -9,7 +10,6 @@ mod kind;
 mod metadata;
 mod nature;
 mod png;
-mod scan;
 mod small;
 mod svg;
 mod tiff;
@@ -20,12 +20,14 @@ use std::io::{self, Read, Seek};
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
 
+pub use features::{FEATURES, features};
 pub use headers::{Ballast, Headers, JpegCoding, Model};
 pub use kind::Kind;
 pub use nature::{Nature, Traits};
 
+use crate::container::{Fault, Scan};
+use crate::guard::{Panicked, guarded};
 use crate::pixels::{Orientation, Size};
-use scan::Scan;
 
 /// What a plan needs to know of a picture before any pixel is decoded.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -96,22 +98,37 @@ pub enum ProbeError {
     /// The bytes could not be read.
     #[error("it could not be read")]
     Read(#[source] io::Error),
+    /// The reader of the headers panicked.
+    #[error("the headers could not be made sense of")]
+    Panicked,
 }
 
 /// A failure inside one format's header reader, before the format and the offset are added.
-enum Trouble {
-    CutOff,
-    Rule(&'static str),
-    Read(io::Error),
+enum Stop {
+    Fault(Fault),
     /// Another format after all, and one that is not read.
     Unread(Kind),
 }
 
-impl From<io::Error> for Trouble {
-    fn from(error: io::Error) -> Self {
-        match error.kind() {
-            io::ErrorKind::UnexpectedEof => Trouble::CutOff,
-            _ => Trouble::Read(error),
+impl Stop {
+    fn rule(what: &'static str) -> Stop {
+        Stop::Fault(Fault::Rule(what))
+    }
+}
+
+impl From<Fault> for Stop {
+    fn from(fault: Fault) -> Self {
+        Stop::Fault(fault)
+    }
+}
+
+impl Fault {
+    /// With the format and the offset that it was met at.
+    fn at(self, kind: Kind, at: u64) -> ProbeError {
+        match self {
+            Fault::CutOff => ProbeError::CutOff { kind, at },
+            Fault::Rule(what) => ProbeError::Broken { kind, at, what },
+            Fault::Read(error) => ProbeError::Read(error),
         }
     }
 }
@@ -124,9 +141,20 @@ pub fn probe<R: Read + Seek>(reader: R) -> Result<Probe, ProbeError> {
 /// Reads the headers of a picture, wherever its bytes come from. Pixels are not decoded and
 /// not read, but for the few formats (GIF, animated WebP) whose frames stand between them.
 pub fn headers<R: Read + Seek>(reader: R) -> Result<Headers, ProbeError> {
-    let mut scan = Scan::new(reader).map_err(ProbeError::Read)?;
+    guarded(|| read_headers(reader)).unwrap_or_else(|Panicked| Err(ProbeError::Panicked))
+}
+
+fn read_headers<R: Read + Seek>(reader: R) -> Result<Headers, ProbeError> {
+    // Before the format is known, all that can go wrong is reading.
+    let unreadable = |fault| match fault {
+        Fault::Read(error) => ProbeError::Read(error),
+        Fault::CutOff | Fault::Rule(_) => ProbeError::Empty,
+    };
+    let mut scan = Scan::new(reader).map_err(unreadable)?;
     let mut head = [0; Kind::HEAD];
-    let length = scan.fill(&mut head).map_err(ProbeError::Read)?;
+    let length = scan.fill(&mut head).map_err(unreadable)?;
+    #[cfg(feature = "faulty")]
+    crate::guard::faulty::strike(&head, crate::guard::faulty::HEADERS);
     if length == 0 {
         return Err(ProbeError::Empty);
     }
@@ -145,19 +173,16 @@ pub fn headers<R: Read + Seek>(reader: R) -> Result<Headers, ProbeError> {
             return Err(ProbeError::Unread(kind));
         }
     };
-    let headers = scan.go_to(0).map_err(Trouble::from);
-    headers.and_then(|()| read(&mut scan)).map_err(|trouble| {
-        let at = scan.position();
-        match trouble {
-            Trouble::CutOff => ProbeError::CutOff { kind, at },
-            Trouble::Rule(what) => ProbeError::Broken { kind, at, what },
-            Trouble::Read(error) => ProbeError::Read(error),
-            Trouble::Unread(kind) => ProbeError::Unread(kind),
-        }
-    })
+    let begun = scan.go_to(0).map_err(Stop::from);
+    begun
+        .and_then(|()| read(&mut scan))
+        .map_err(|stop| match stop {
+            Stop::Fault(fault) => fault.at(kind, scan.position()),
+            Stop::Unread(kind) => ProbeError::Unread(kind),
+        })
 }
 
 /// A size from header fields, where zero is a broken rule.
-fn size(width: u32, height: u32) -> Result<Size, Trouble> {
-    Size::new(width, height).ok_or(Trouble::Rule("its width or height is zero or absurd"))
+fn size(width: u32, height: u32) -> Result<Size, Stop> {
+    Size::new(width, height).ok_or(Stop::rule("its width or height is zero or absurd"))
 }

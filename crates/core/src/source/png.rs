@@ -2,20 +2,17 @@
 
 use std::io::{Read, Seek};
 
-use super::scan::Scan;
-use super::{Delivery, Headers, Kind, Model, Trouble, exif, metadata, size};
-
-/// The keyword under which XMP stands in an international text chunk.
-const XMP: &[u8] = b"XML:com.adobe.xmp\0";
+use super::{Delivery, Headers, Kind, Model, Stop, exif, metadata, size};
+use crate::container::{Scan, png};
 
 /// A profile is at most this long once inflated.
 const LONGEST_PROFILE: u64 = 16 << 20;
 
-pub(super) fn read<R: Read + Seek>(scan: &mut Scan<R>) -> Result<Headers, Trouble> {
-    scan.skip(8)?;
-    let (length, name) = (scan.u32_big()?, scan.bytes()?);
-    if name != *b"IHDR" || length != 13 {
-        return Err(Trouble::Rule("the header chunk does not come first"));
+pub(super) fn read<R: Read + Seek>(scan: &mut Scan<R>) -> Result<Headers, Stop> {
+    scan.skip(png::SIGNATURE)?;
+    let first = png::next(scan)?;
+    if first.name != *b"IHDR" || first.length != 13 {
+        return Err(Stop::rule("the header chunk does not come first"));
     }
     let (width, height) = (scan.u32_big()?, scan.u32_big()?);
     let [depth, colour, _, _, interlace] = scan.bytes()?;
@@ -35,17 +32,19 @@ pub(super) fn read<R: Read + Seek>(scan: &mut Scan<R>) -> Result<Headers, Troubl
         _ => Model::Colour,
     };
     loop {
-        let (length, name) = (u64::from(scan.u32_big()?), scan.bytes()?);
-        let next = scan.position() + length + 4;
-        match &name {
+        let chunk = png::next(scan)?;
+        let length = chunk.length;
+        match &chunk.name {
             b"IDAT" | b"IEND" => return Ok(headers),
             b"tRNS" => headers.alpha = true,
             b"acTL" => headers.frames = scan.u32_big()?.max(1),
-            b"eXIf" => exif::read(&scan.vector(length)?, &mut headers),
+            b"eXIf" => match scan.block(length)? {
+                Some(block) => exif::read(&block, &mut headers),
+                None => headers.ballast.exif += length,
+            },
             b"iCCP" => {
-                let body = scan.vector(length)?;
-                headers.ballast.icc += length;
-                headers.icc = inflated(&body);
+                let profile = scan.block(length)?.and_then(|body| inflated(&body));
+                headers.add_icc(length, profile);
             }
             b"pHYs" => {
                 let dots = scan.u32_big()?;
@@ -54,17 +53,14 @@ pub(super) fn read<R: Read + Seek>(scan: &mut Scan<R>) -> Result<Headers, Troubl
                     headers.dots_per_inch = Some(f64::from(dots) * 0.0254);
                 }
             }
-            b"iTXt" => {
-                let body = scan.vector(length)?;
-                match body.starts_with(XMP) {
-                    true => metadata::xmp(&body, &mut headers),
-                    false => headers.ballast.comments += length,
-                }
-            }
+            b"iTXt" => match scan.block(length)? {
+                Some(body) if body.starts_with(png::XMP) => metadata::xmp(&body, &mut headers),
+                _ => headers.ballast.comments += length,
+            },
             b"tEXt" | b"zTXt" | b"tIME" => headers.ballast.comments += length,
             _ => {}
         }
-        scan.go_to(next)?;
+        scan.go_to(chunk.end)?;
     }
 }
 

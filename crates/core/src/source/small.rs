@@ -2,11 +2,11 @@
 
 use std::io::{Read, Seek};
 
-use super::scan::Scan;
-use super::{Headers, Kind, Model, Trouble, size};
+use super::{Headers, Kind, Model, Stop, size};
+use crate::container::Scan;
 
 /// A Windows bitmap: the file header, then an information header of one of several lengths.
-pub(super) fn bmp<R: Read + Seek>(scan: &mut Scan<R>) -> Result<Headers, Trouble> {
+pub(super) fn bmp<R: Read + Seek>(scan: &mut Scan<R>) -> Result<Headers, Stop> {
     scan.skip(14)?;
     let length = scan.u32_little()?;
     let (width, height, bits) = if length == 12 {
@@ -30,7 +30,7 @@ pub(super) fn bmp<R: Read + Seek>(scan: &mut Scan<R>) -> Result<Headers, Trouble
 }
 
 /// A Windows icon: the largest of its pictures.
-pub(super) fn ico<R: Read + Seek>(scan: &mut Scan<R>) -> Result<Headers, Trouble> {
+pub(super) fn ico<R: Read + Seek>(scan: &mut Scan<R>) -> Result<Headers, Stop> {
     scan.skip(4)?;
     let count = scan.u16_little()?;
     let mut largest = None;

@@ -2,28 +2,23 @@
 
 use std::io::{Read, Seek};
 
-use super::scan::Scan;
-use super::{Headers, Kind, Model, Trouble};
+use super::{Headers, Kind, Model, Stop};
+use crate::container::Scan;
+use crate::container::xml::{self, Entities};
 use crate::pixels::Size;
 
 /// Longer files are not parsed.
 const LONGEST: u64 = 32 << 20;
 
-pub(super) fn read<R: Read + Seek>(scan: &mut Scan<R>) -> Result<Headers, Trouble> {
+pub(super) fn read<R: Read + Seek>(scan: &mut Scan<R>) -> Result<Headers, Stop> {
     let length = scan.left();
     if length > LONGEST {
-        return Err(Trouble::Rule("it is a drawing of more than 32 MiB"));
+        return Err(Stop::rule("it is a drawing of more than 32 MiB"));
     }
-    let text = scan.vector(length)?;
-    let text = std::str::from_utf8(&text).map_err(|_| Trouble::Rule("its text is not UTF-8"))?;
-    // Entities may be declared, but not without bound: the parser counts them.
-    let options = roxmltree::ParsingOptions {
-        allow_dtd: true,
-        nodes_limit: 2_000_000,
-        ..roxmltree::ParsingOptions::default()
-    };
-    let document = roxmltree::Document::parse_with_options(text, options)
-        .map_err(|_| Trouble::Rule("it is not well-formed"))?;
+    let text = scan.block(length)?.unwrap_or_default();
+    let text = std::str::from_utf8(&text).map_err(|_| Stop::rule("its text is not UTF-8"))?;
+    let document =
+        xml::parse(text, Entities::Declared).ok_or(Stop::rule("it is not well-formed"))?;
     let root = document.root_element();
     let side = |name| root.attribute(name).and_then(pixels);
     let mut view = root

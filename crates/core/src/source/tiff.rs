@@ -2,8 +2,8 @@
 
 use std::io::{Read, Seek};
 
-use super::scan::Scan;
-use super::{Delivery, Headers, Kind, Model, Trouble, metadata, size};
+use super::{Delivery, Headers, Kind, Model, Stop, metadata, size};
+use crate::container::Scan;
 use crate::pixels::Orientation;
 
 /// Strips or tiles of at most this many pixels in a row of them come as rows; where they are
@@ -23,7 +23,7 @@ struct Order {
 }
 
 impl Order {
-    fn short<R: Read + Seek>(&self, scan: &mut Scan<R>) -> Result<u16, Trouble> {
+    fn short<R: Read + Seek>(&self, scan: &mut Scan<R>) -> Result<u16, Stop> {
         Ok(if self.little {
             scan.u16_little()?
         } else {
@@ -31,7 +31,7 @@ impl Order {
         })
     }
 
-    fn long<R: Read + Seek>(&self, scan: &mut Scan<R>) -> Result<u32, Trouble> {
+    fn long<R: Read + Seek>(&self, scan: &mut Scan<R>) -> Result<u32, Stop> {
         Ok(if self.little {
             scan.u32_little()?
         } else {
@@ -40,12 +40,12 @@ impl Order {
     }
 }
 
-pub(super) fn read<R: Read + Seek>(scan: &mut Scan<R>) -> Result<Headers, Trouble> {
+pub(super) fn read<R: Read + Seek>(scan: &mut Scan<R>) -> Result<Headers, Stop> {
     let order = Order {
         little: scan.bytes::<2>()? == *b"II",
     };
     if order.short(scan)? != 42 {
-        return Err(Trouble::Rule("it is a BigTIFF, whose headers are not read"));
+        return Err(Stop::rule("it is a BigTIFF, whose headers are not read"));
     }
     let directory = order.long(scan)?;
     scan.go_to(directory.into())?;
@@ -54,6 +54,7 @@ pub(super) fn read<R: Read + Seek>(scan: &mut Scan<R>) -> Result<Headers, Troubl
     let (mut width, mut height, mut made, mut nested) = (0, 0, false, false);
     let mut band_rows = u32::MAX;
     for _ in 0..order.short(scan)? {
+        scan.part()?;
         let entry = scan.position();
         let (tag, kind) = (order.short(scan)?, order.short(scan)?);
         let count = order.long(scan)?;
@@ -86,32 +87,35 @@ pub(super) fn read<R: Read + Seek>(scan: &mut Scan<R>) -> Result<Headers, Troubl
             338 => headers.alpha = matches!(number, 1 | 2),
             700 => {
                 scan.go_to(number.into())?;
-                let packet = scan.vector(bytes)?;
-                metadata::xmp(&packet, &mut headers);
+                match scan.block(bytes)? {
+                    Some(packet) => metadata::xmp(&packet, &mut headers),
+                    None => headers.ballast.xmp += bytes,
+                }
             }
             34_675 => {
                 scan.go_to(number.into())?;
-                let profile = scan.vector(bytes)?;
-                headers.add_icc(profile);
+                headers.add_icc(bytes, scan.block(bytes)?);
             }
             34_377 => {
                 scan.go_to(number.into())?;
-                let blocks = scan.vector(bytes)?;
-                metadata::resource_blocks(&blocks, &mut headers);
+                match scan.block(bytes)? {
+                    Some(blocks) => metadata::resource_blocks(&blocks, &mut headers),
+                    None => headers.ballast.iptc += bytes,
+                }
             }
             34_853 => headers.ballast.position = true,
             315 => headers.ballast.person = true,
             33_432 => headers.ballast.copyright = true,
             MAKE => made = true,
             SUB_DIRECTORIES => nested = true,
-            DNG_VERSION => return Err(Trouble::Unread(Kind::CameraRaw)),
+            DNG_VERSION => return Err(Stop::Unread(Kind::CameraRaw)),
             _ => {}
         }
         scan.go_to(entry + 12)?;
     }
     // A camera's maker and directories within the directory: raw files built on TIFF.
     if made && nested {
-        return Err(Trouble::Unread(Kind::CameraRaw));
+        return Err(Stop::Unread(Kind::CameraRaw));
     }
     let stored = size(width, height)?;
     headers.stored = Some(stored);
@@ -135,10 +139,7 @@ fn pages<R: Read + Seek>(scan: &mut Scan<R>, order: &Order) -> u32 {
     pages
 }
 
-fn next_is_page<R: Read + Seek>(
-    scan: &mut Scan<R>,
-    order: &Order,
-) -> Result<Option<bool>, Trouble> {
+fn next_is_page<R: Read + Seek>(scan: &mut Scan<R>, order: &Order) -> Result<Option<bool>, Stop> {
     const SUBFILE: u16 = 254;
     let (from, next) = (scan.position(), u64::from(order.long(scan)?));
     // Directories follow one another in a file; one that lies before could go round for ever.
@@ -148,6 +149,7 @@ fn next_is_page<R: Read + Seek>(
     scan.go_to(next)?;
     let mut is_page = true;
     for _ in 0..order.short(scan)? {
+        scan.part()?;
         let (tag, _, _) = (order.short(scan)?, order.short(scan)?, order.long(scan)?);
         is_page &= tag != SUBFILE || order.long(scan)? & 0b101 == 0;
         if tag != SUBFILE {

@@ -12,7 +12,7 @@ pub(super) fn of_rows(raster: &Raster) -> Vec<f64> {
             .map(|p| (2 * i32::from(p[0]) + 5 * i32::from(p[1]) + i32::from(p[2])) / 8)
             .collect()
     };
-    let bits: [f64; 512] = std::array::from_fn(|difference| (1.0 + difference as f64).log2());
+    let bits: [f64; 512] = std::array::from_fn(|difference| libm::log2(1.0 + difference as f64));
     let mut above: Option<Vec<i32>> = None;
     let mut rows = Vec::with_capacity(raster.size().height() as usize);
     for row in raster.rows() {

@@ -5,7 +5,7 @@
 
 use crate::colour::Working;
 use crate::decode::{Form, Row};
-use crate::encode::{self, Format, Manner, Pace};
+use crate::encode::{self, Manner, Pace};
 use crate::pipeline::{self, Aims, Piece, PieceError};
 use crate::pixels::{Area, Backdrop, Channels, Gamut, Kernel, Raster, Region, Size};
 use crate::plan::CodingWish;
@@ -145,7 +145,7 @@ impl Sample {
             }
         };
         let file = file.len() as f64;
-        let frame = f64::from(frame_bytes(format)).min(file);
+        let frame = f64::from(format.coder().abilities().frame_bytes).min(file);
         let taller = f64::from(self.target.height()) / f64::from(self.raster.size().height());
         let busier = match self.shares.len() {
             0 | 1 => 1.0,
@@ -197,17 +197,6 @@ fn tile(index: u32, source: Size, target: Size, channels: usize) -> Option<Part>
     let target = Size::new(side, side)?;
     let sizer = Sizer::of_region(area, region, target, channels, Kernel::Clear);
     Some(Part { from, to, sizer })
-}
-
-/// Bytes that do not grow with the picture: headers and tables, fitted on 19 photos.
-fn frame_bytes(format: Format) -> u16 {
-    match format {
-        Format::Jpeg => 330,
-        Format::Png => 70,
-        // Most of it are the probabilities of its entropy coder.
-        Format::WebP => 950,
-        Format::Avif => 300,
-    }
 }
 
 /// Rasters of one width, one below the other.

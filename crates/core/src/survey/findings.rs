@@ -177,7 +177,7 @@ fn pixels(subject: &Subject<'_>, limits: &Limits, add: Add<'_>) {
     if subject.headers.model != Model::Drawing && size.width() > limits.widest {
         let wide = f64::from(size.width()) / f64::from(limits.widest);
         // Bytes grow a little slower than pixels.
-        let surplus = subject.weight as f64 * (1.0 - wide.powf(-1.7));
+        let surplus = subject.weight as f64 * (1.0 - libm::pow(wide, -1.7));
         let says = format!(
             "{} pixels wide where {} serve the densest screen; fire it with --width",
             size.width(),

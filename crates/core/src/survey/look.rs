@@ -117,10 +117,12 @@ pub fn look(
         false => 1.0,
     };
     let shrinks = u64::from(upright.width()) * 10 >= u64::from(target.width()) * 14;
-    let mut rows = match shrinks || upright.pixels() > EXACT_PIXELS {
-        true => decode::open_coarse(bytes, probe, allowance)?,
-        false => decode::open(bytes, probe, allowance)?,
+    let quick = shrinks || upright.pixels() > EXACT_PIXELS;
+    let pixels = match quick {
+        true => decode::Wanted::look(probe),
+        false => decode::Wanted::all(probe),
     };
+    let mut rows = decode::open(bytes, probe, pixels, allowance)?;
     let form = rows.form().clone();
     let mut reducer = Reducer::new(&form, SMALL);
     let mut sampler = Sampler::new(&form, probe.orientation.apply_to_size(target));
@@ -173,7 +175,7 @@ pub fn look(
 
 /// A digest of all pixels in the working space, as stored: equal for files that show the same.
 pub fn digest(bytes: &[u8], probe: &Probe, allowance: Allowance) -> Result<u64, DecodeError> {
-    let mut rows = decode::open(bytes, probe, allowance)?;
+    let mut rows = decode::open(bytes, probe, decode::Wanted::all(probe), allowance)?;
     let form = rows.form().clone();
     let (mut working, _) = Working::new(&form, Gamut::Srgb);
     let mut hasher = Xxh3::new();

@@ -4,7 +4,7 @@
 use std::io::{Cursor, Write};
 
 use jpeg_encoder::{ColorType, Encoder, SamplingFactor};
-use kiln_core::decode::{self, Allowance, Row};
+use kiln_core::decode::{self, Allowance, Row, Wanted};
 use kiln_core::encode::{self, Chroma, Coding, EncodeError, Format, Manner, Pace};
 use kiln_core::pixels::{Channels, Raster, Size};
 use kiln_core::source::{self, Probe};
@@ -402,7 +402,7 @@ pub fn probe(file: &[u8]) -> Probe {
 /// All samples as 16-bit values.
 pub fn samples(file: &[u8]) -> Result<Vec<u16>, Box<dyn std::error::Error>> {
     let probe = source::probe(Cursor::new(file))?;
-    let mut rows = decode::open(file, &probe, Allowance::default())?;
+    let mut rows = decode::open(file, &probe, Wanted::all(&probe), Allowance::default())?;
     let mut samples = Vec::new();
     for _ in 0..probe.stored.height() {
         match rows.next_row()? {

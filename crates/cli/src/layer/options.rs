@@ -1,0 +1,83 @@
+//! The settings as options of the command line.
+
+use clap::builder::ValueParser;
+use clap::error::ErrorKind;
+use clap::{Arg, ArgAction, ArgMatches, Args, Command, FromArgMatches};
+
+use super::table::{Opt, Refusal, SETTINGS, Setting};
+use super::{Layer, Origin};
+
+/// The option of a setting.
+fn arg(setting: &'static Setting, option: &'static Opt) -> Arg {
+    let arg = Arg::new(setting.key)
+        .long(option.long)
+        // As the derived ones: no full stop at the end.
+        .help(option.help.strip_suffix('.').unwrap_or(option.help))
+        .conflicts_with_all(option.excludes);
+    let arg = match option.short {
+        Some(short) => arg.short(short),
+        None => arg,
+    };
+    let Some(value) = option.value else {
+        return arg.action(ArgAction::SetTrue);
+    };
+    let sound = move |text: &str| match setting.take(
+        &mut Layer::default(),
+        &[text.to_owned()],
+        Origin::Option,
+    ) {
+        Ok(()) => Ok(text.to_owned()),
+        Err(Refusal::Value(says) | Refusal::Twice(says)) => Err(says),
+    };
+    let arg = arg
+        .value_name(value)
+        .allow_negative_numbers(true)
+        .value_parser(ValueParser::from(sound));
+    // What several of may be given says so in its name.
+    match value.ends_with(",…") {
+        true => arg.action(ArgAction::Append).value_delimiter(','),
+        false => arg.action(ArgAction::Set),
+    }
+}
+
+impl Args for Layer {
+    fn augment_args(command: Command) -> Command {
+        let options = SETTINGS.iter();
+        let options = options.filter_map(|setting| Some(arg(setting, setting.option.as_ref()?)));
+        command.args(options)
+    }
+
+    fn augment_args_for_update(command: Command) -> Command {
+        Layer::augment_args(command)
+    }
+}
+
+impl FromArgMatches for Layer {
+    fn from_arg_matches(matches: &ArgMatches) -> Result<Self, clap::Error> {
+        let mut layer = Layer::default();
+        layer.update_from_arg_matches(matches)?;
+        Ok(layer)
+    }
+
+    fn update_from_arg_matches(&mut self, matches: &ArgMatches) -> Result<(), clap::Error> {
+        for setting in &SETTINGS {
+            let texts: Vec<String> = match &setting.option {
+                None => continue,
+                Some(option) if option.value.is_none() => match matches.get_flag(setting.key) {
+                    true => vec!["true".to_owned()],
+                    false => continue,
+                },
+                Some(_) => match matches.get_many::<String>(setting.key) {
+                    Some(texts) => texts.cloned().collect(),
+                    None => continue,
+                },
+            };
+            if let Err(Refusal::Value(says) | Refusal::Twice(says)) =
+                setting.take(self, &texts, Origin::Option)
+            {
+                return Err(clap::Error::raw(ErrorKind::ValueValidation, says));
+            }
+        }
+        Ok(())
+    }
+}

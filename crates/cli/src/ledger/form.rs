@@ -1,0 +1,288 @@
+//! A ledger as bytes: written in today's form, read in every form that there was. What is read is
+//! as untrusted as a picture.
+
+use std::collections::{BTreeMap, HashSet};
+
+use kiln_core::encode::{Coding, Format};
+use kiln_core::pipeline::Attempt;
+use kiln_core::pixels::Size;
+use serde::{Deserialize, Serialize};
+
+use super::{Content, Entry, Made, PieceEntry};
+use crate::write::leads_below;
+
+/// The version of the ledger's form; a higher one belongs to a newer program.
+pub const SCHEMA: u32 = 5;
+
+/// What bytes are as a ledger.
+#[derive(Debug)]
+pub enum Form {
+    /// A ledger of this or an earlier form.
+    Sound(Sound),
+    /// One of a form that is not known yet, by a newer program of this version.
+    Newer {
+        /// Its form.
+        schema: u64,
+        /// The program's version.
+        kiln: String,
+    },
+    /// None at all, or a damaged one. All digests in it tell pieces that may be ours.
+    Damaged,
+}
+
+/// What a ledger holds.
+#[derive(Debug, Default)]
+pub struct Sound {
+    /// The originals and their pieces.
+    pub originals: BTreeMap<String, Entry>,
+    /// The form that it had, where that is an earlier one.
+    pub carried_from: Option<u64>,
+    /// Names that lead out of the out folder: they are none that was ever made.
+    pub outside: usize,
+}
+
+/// What every form begins with.
+#[derive(Deserialize)]
+struct Head {
+    schema: u64,
+    #[serde(default)]
+    kiln: String,
+}
+
+/// The form today.
+#[derive(Serialize, Deserialize)]
+struct Document<T> {
+    schema: u32,
+    kiln: String,
+    originals: T,
+}
+
+/// The forms 2 to 4: as today, but that more was said of what was made.
+#[derive(Deserialize)]
+struct ByOriginals {
+    originals: BTreeMap<String, EarlierEntry>,
+}
+
+#[derive(Deserialize)]
+struct EarlierEntry {
+    digest: Option<String>,
+    content: Option<Content>,
+    pieces: BTreeMap<String, EarlierPiece>,
+}
+
+#[derive(Deserialize)]
+struct EarlierPiece {
+    place: Option<String>,
+    size: Size,
+    format: Format,
+    recipe: String,
+    made: Option<EarlierMade>,
+}
+
+/// Of what an earlier program made nothing holds but which file it is: its recipe knew nothing of
+/// the revisions of codecs.
+#[derive(Deserialize)]
+struct EarlierMade {
+    digest: String,
+}
+
+/// The form 1: by pieces, with the path of the original as it was given.
+#[derive(Deserialize)]
+struct ByPieces {
+    pieces: BTreeMap<String, FirstPiece>,
+}
+
+#[derive(Deserialize)]
+struct FirstPiece {
+    original: String,
+    #[serde(flatten)]
+    piece: EarlierPiece,
+}
+
+/// A ledger's bytes.
+pub fn write(originals: &BTreeMap<String, Entry>) -> serde_json::Result<Vec<u8>> {
+    let document = Document {
+        schema: SCHEMA,
+        kiln: env!("CARGO_PKG_VERSION").to_owned(),
+        originals,
+    };
+    let mut text = serde_json::to_vec_pretty(&document)?;
+    text.push(b'\n');
+    Ok(text)
+}
+
+/// Reads a ledger's bytes.
+pub fn read(text: &[u8]) -> Form {
+    let Ok(Head { schema, kiln }) = serde_json::from_slice(text) else {
+        return Form::Damaged;
+    };
+    let originals = match schema {
+        1 => serde_json::from_slice(text).map(by_pieces),
+        2..=4 => serde_json::from_slice(text).map(by_originals),
+        5 => serde_json::from_slice(text).map(|document: Document<_>| document.originals),
+        _ if schema > SCHEMA.into() => return Form::Newer { schema, kiln },
+        _ => return Form::Damaged,
+    };
+    match originals {
+        Ok(originals) => Form::Sound(checked(originals, schema)),
+        Err(_) => Form::Damaged,
+    }
+}
+
+/// All digests that stand anywhere in a text: those of pieces among them.
+pub fn digests(text: &[u8]) -> HashSet<String> {
+    /// Hexadecimal digits of a digest.
+    const DIGITS: usize = 32;
+    let words = text.split(|byte| !byte.is_ascii_hexdigit());
+    let digests = words.filter(|word| word.len() == DIGITS);
+    digests
+        .map(|word| String::from_utf8_lossy(word).into_owned())
+        .collect()
+}
+
+fn by_pieces(earlier: ByPieces) -> BTreeMap<String, Entry> {
+    let mut originals: BTreeMap<String, Entry> = BTreeMap::new();
+    for (name, FirstPiece { original, piece }) in earlier.pieces {
+        let entry = originals.entry(original).or_default();
+        entry.pieces.insert(name, piece.carried());
+    }
+    originals
+}
+
+fn by_originals(earlier: ByOriginals) -> BTreeMap<String, Entry> {
+    let entry = |(original, entry): (String, EarlierEntry)| {
+        let pieces = entry.pieces.into_iter();
+        let pieces = pieces
+            .map(|(name, piece)| (name, piece.carried()))
+            .collect();
+        let entry = Entry {
+            digest: entry.digest,
+            content: entry.content,
+            pieces,
+        };
+        (original, entry)
+    };
+    earlier.originals.into_iter().map(entry).collect()
+}
+
+impl EarlierPiece {
+    fn carried(self) -> PieceEntry {
+        PieceEntry {
+            place: self.place,
+            size: self.size,
+            format: self.format,
+            recipe: self.recipe,
+            made: None,
+            standing: self.made.map(|made| made.digest),
+        }
+    }
+}
+
+/// What may be believed of a ledger.
+fn checked(mut originals: BTreeMap<String, Entry>, schema: u64) -> Sound {
+    let mut outside = 0;
+    for entry in originals.values_mut() {
+        let all = entry.pieces.len();
+        entry.pieces.retain(|name, _| leads_below(name));
+        outside += all - entry.pieces.len();
+        for piece in entry.pieces.values_mut() {
+            if piece.made.as_ref().is_some_and(|made| !is_sound(made)) {
+                // It will be made again; the file is ours all the same.
+                piece.standing = piece.made.take().map(|made| made.digest);
+            }
+        }
+    }
+    originals.retain(|_, entry| !entry.pieces.is_empty());
+    Sound {
+        originals,
+        carried_from: Some(schema).filter(|schema| *schema < SCHEMA.into()),
+        outside,
+    }
+}
+
+/// Whether what is said of a piece can be true.
+fn is_sound(made: &Made) -> bool {
+    let codes = |coding: Coding| !matches!(coding, Coding::Dial(101..));
+    let scores = |score: f32| score.is_finite() && score <= 100.0;
+    let attempts = |attempt: &Attempt| codes(attempt.coding) && scores(attempt.score);
+    let account = &made.account;
+    let share = made.share.as_ref();
+    codes(account.coding)
+        && scores(account.score)
+        && account.trail.iter().all(attempts)
+        && share.is_none_or(|share| share.kept < share.own && share.own <= account.trail.len())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn ledger(made: &str) -> String {
+        format!(
+            r#"{{"schema": 5, "kiln": "0", "originals": {{"../a.jpg": {{"digest": "d", "pieces": {{
+                "a-1.webp": {{"place": null, "size": {{"width": 3, "height": 2}}, "format": "webp",
+                    "recipe": "r", "made": {made}}},
+                "../../b.webp": {{"place": null, "size": {{"width": 3, "height": 2}},
+                    "format": "webp", "recipe": "r", "made": null}}}}}}}}}}"#
+        )
+    }
+
+    fn made(coding: &str, score: &str, share: &str) -> String {
+        format!(
+            r#"{{"kiln": "0", "digest": "p", "weight": 9, "coding": {coding}, "score": {score},
+                "verdict": "met", "fits": true, "flattened": false, "shrunk": null, "trail": [
+                {{"format": "webp", "coding": {coding}, "chroma": "full", "pace": "steady", "weight": 9,
+                "score": {score}, "width": 3}}], "share": {share}}}"#
+        )
+    }
+
+    fn sound(text: &str) -> Sound {
+        match read(text.as_bytes()) {
+            Form::Sound(sound) => sound,
+            other => panic!("{other:?}"),
+        }
+    }
+
+    /// What cannot be true is not believed: the piece is made again.
+    #[test]
+    fn absurd_entries_are_not_believed() {
+        let share = |own: usize, kept: usize| {
+            format!(
+                r#"{{"of": "x", "own": {own}, "kept": {kept}, "verdict": null, "within": null}}"#
+            )
+        };
+        let cases = [
+            (made(r#"{"dial": 80}"#, "76.5", "null"), true),
+            (made(r#""lossless""#, "100", &share(1, 0)), true),
+            (made(r#"{"dial": 180}"#, "76.5", "null"), false),
+            (made(r#"{"dial": 80}"#, "1e39", "null"), false),
+            (made(r#"{"dial": 80}"#, "100.5", "null"), false),
+            (made(r#"{"dial": 80}"#, "76.5", &share(2, 0)), false),
+            (made(r#"{"dial": 80}"#, "76.5", &share(1, 1)), false),
+        ];
+        for (made, believed) in cases {
+            let found = sound(&ledger(&made));
+            assert_eq!(found.outside, 1, "a name that leads out");
+            let piece = &found.originals["../a.jpg"].pieces["a-1.webp"];
+            assert_eq!(piece.made.is_some(), believed, "{made}");
+            let standing = (!believed).then_some("p");
+            assert_eq!(piece.standing.as_deref(), standing, "{made}");
+        }
+    }
+
+    #[test]
+    fn a_newer_form_and_a_damaged_one_are_told_apart() {
+        let newer = br#"{"schema": 6, "kiln": "3.1", "anything": []}"#;
+        assert!(matches!(read(newer), Form::Newer { schema: 6, kiln } if kiln == "3.1"));
+        let whole = ledger("null");
+        for damaged in ["", "{", "[]", r#"{"schema": 0}"#, &whole[..whole.len() - 1]] {
+            assert!(
+                matches!(read(damaged.as_bytes()), Form::Damaged),
+                "{damaged}"
+            );
+        }
+        let digest = "0123456789abcdef0123456789abcdef";
+        let found = digests(format!("{{\"digest\": \"{digest}\", \"x\": \"{digest}0\"").as_bytes());
+        assert_eq!(found, HashSet::from([digest.to_owned()]));
+    }
+}

@@ -1,0 +1,396 @@
+//! The record that a firing leaves beside its pieces: `kiln-ledger.json` (docs/formats.md).
+
+mod form;
+
+use std::collections::{BTreeMap, HashMap, HashSet};
+use std::fs;
+use std::io;
+use std::path::{Path, PathBuf};
+use std::time::{Duration, Instant};
+
+use kiln_core::budget::Verdict;
+use kiln_core::encode::Format;
+use kiln_core::pipeline::Account;
+use kiln_core::pixels::{Area, Size};
+use serde::{Deserialize, Serialize};
+
+use crate::failure::Failure;
+use crate::{wording, write};
+use form::Form;
+
+/// The name of the ledger in the out folder.
+pub const NAME: &str = "kiln-ledger.json";
+
+/// While pieces are made, it is saved about this often: more would cost more time than what a
+/// crash can lose.
+const SAVE_EVERY: Duration = Duration::from_secs(1);
+
+/// Saving takes at most one part in this many of the time.
+const SAVE_SHARE: u32 = 20;
+
+/// The originals of an out folder and their pieces.
+#[derive(Debug)]
+pub struct Ledger {
+    path: PathBuf,
+    originals: BTreeMap<String, Entry>,
+    /// Every piece's original.
+    owners: HashMap<String, String>,
+    saved: Instant,
+    pause: Duration,
+}
+
+/// What is known of one original.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct Entry {
+    /// The digest of its bytes, once they were read.
+    pub digest: Option<String>,
+    /// What uniform borders leave of it, where that was looked for.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub content: Option<Content>,
+    /// Its pieces by their names.
+    pub pieces: BTreeMap<String, PieceEntry>,
+}
+
+/// What uniform borders leave of an original.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Content {
+    /// The digest of the bytes that were looked at.
+    pub of: String,
+    /// The area, as stored.
+    pub area: Area,
+}
+
+/// What is known of one piece.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct PieceEntry {
+    /// The place that it is for.
+    pub place: Option<String>,
+    /// Width and height in pixels.
+    pub size: Size,
+    /// The format.
+    pub format: Format,
+    /// The digest of all that decides its bytes, but for the original.
+    pub recipe: String,
+    /// What became of it; `None` while it is only planned.
+    pub made: Option<Made>,
+    /// The digest of the file that has stood there since an earlier program or plan, where nothing
+    /// else of it holds any more.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub standing: Option<String>,
+}
+
+/// A piece that was finished.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Made {
+    /// The program's version.
+    pub kiln: String,
+    /// The digest of the piece itself.
+    pub digest: String,
+    /// How it came about.
+    #[serde(flatten)]
+    pub account: Account,
+    /// What it shares a total for; `None` where it shares none.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub share: Option<Share>,
+}
+
+/// How a piece came to its part in a total that pictures share.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Share {
+    /// The digest of all who share, and of what.
+    pub of: String,
+    /// How many of its attempts were made for itself, before there was anything to share.
+    pub own: usize,
+    /// The index of the attempt that would have been kept then.
+    pub kept: usize,
+    /// What that would have counted as.
+    pub verdict: Option<Verdict>,
+    /// The most that it may weigh, where it is the smaller copy of a picture that was pressed.
+    pub within: Option<u64>,
+}
+
+/// A finished piece whose recipe still holds, and the digest of the original that it was made
+/// from.
+#[derive(Clone, Debug)]
+pub struct Known {
+    /// The digest of the original.
+    pub original: String,
+    /// The piece.
+    pub made: Made,
+}
+
+/// A piece that nothing plans for any more.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Stray {
+    /// Its name.
+    pub name: String,
+    /// The digest that it had when it was finished.
+    pub digest: Option<String>,
+}
+
+/// A ledger as it was found.
+#[derive(Debug)]
+pub struct Opened {
+    /// The ledger.
+    pub ledger: Ledger,
+    /// What its owner should know.
+    pub remarks: Vec<String>,
+}
+
+impl Ledger {
+    /// The ledger of an out folder, empty where there is none. One of an earlier form is carried
+    /// over, one of a newer form left alone, and a damaged one set aside under another name.
+    pub fn open(out: &Path) -> Result<Opened, Failure> {
+        let path = out.join(NAME);
+        let mut remarks = Vec::new();
+        let originals = match form::read(&match text(&path) {
+            Ok(Some(text)) => text,
+            Ok(None) => form::write(&BTreeMap::new()).unwrap_or_default(),
+            Err(error) => return Err(Failure::unreadable(&path)(error)),
+        }) {
+            Form::Sound(sound) => {
+                if let Some(schema) = sound.carried_from {
+                    remarks.push(format!(
+                        "the ledger is of an earlier form (schema {schema}) and is carried over; its pieces are made again where they are planned"
+                    ));
+                }
+                if sound.outside > 0 {
+                    let names = wording::count(sound.outside, "name", "names");
+                    remarks.push(format!(
+                        "the ledger has {names} outside the out folder, which are passed over"
+                    ));
+                }
+                sound.originals
+            }
+            Form::Newer { schema, kiln } => {
+                return Err(Failure::NewerLedger { path, schema, kiln });
+            }
+            Form::Damaged => {
+                let aside = set_aside(&path).map_err(Failure::unwritable(&path))?;
+                remarks.push(format!(
+                    "the ledger could not be read; it is set aside as {} and a new one begun",
+                    aside.display()
+                ));
+                BTreeMap::new()
+            }
+        };
+        let ledger = Ledger::new(path, originals);
+        Ok(Opened { ledger, remarks })
+    }
+
+    /// What uniform borders leave of the originals of an out folder, by the digests of their
+    /// bytes; nothing where there is no ledger that can be read.
+    pub fn contents(out: &Path) -> HashMap<String, Area> {
+        let text = text(&out.join(NAME)).ok().flatten();
+        let entries = match form::read(&text.unwrap_or_default()) {
+            Form::Sound(sound) => sound.originals,
+            Form::Newer { .. } | Form::Damaged => BTreeMap::new(),
+        };
+        let contents = entries.into_values().filter_map(|entry| entry.content);
+        contents.map(|content| (content.of, content.area)).collect()
+    }
+
+    /// The digests in ledgers of an out folder that were damaged and set aside: files with one of
+    /// these are pieces of earlier firings.
+    pub fn set_aside(out: &Path) -> HashSet<String> {
+        let asides = (1..).map(|number| aside(&out.join(NAME), number));
+        let texts = asides.map_while(|aside| text(&aside).ok().flatten());
+        texts.flat_map(|text| form::digests(&text)).collect()
+    }
+
+    fn new(path: PathBuf, originals: BTreeMap<String, Entry>) -> Ledger {
+        let owner = |(original, entry): (&String, &Entry)| {
+            let names: Vec<String> = entry.pieces.keys().cloned().collect();
+            let original = original.clone();
+            names.into_iter().map(move |name| (name, original.clone()))
+        };
+        Ledger {
+            path,
+            owners: originals.iter().flat_map(owner).collect(),
+            originals,
+            saved: Instant::now(),
+            pause: SAVE_EVERY,
+        }
+    }
+
+    /// Whether a piece of that name belongs to this or an earlier firing.
+    pub fn knows(&self, piece: &str) -> bool {
+        self.owners.contains_key(piece)
+    }
+
+    /// Enters a piece that shall be made. What is known of an earlier one of the same original
+    /// and recipe is kept: it may still be good.
+    pub fn enter(&mut self, original: &str, piece: &str, mut entry: PieceEntry) {
+        let owner = self.owners.get(piece);
+        if owner.is_some_and(|owner| owner != original) {
+            self.forget(piece);
+        }
+        // The original keeps its digest, even when this is its only piece.
+        let owner = self.originals.entry(original.to_owned()).or_default();
+        if let Some(earlier) = owner.pieces.remove(piece) {
+            match earlier.made {
+                Some(made) if earlier.recipe == entry.recipe => entry.made = Some(made),
+                Some(made) => entry.standing = Some(made.digest),
+                None => entry.standing = earlier.standing,
+            }
+        }
+        owner.pieces.insert(piece.to_owned(), entry);
+        self.owners.insert(piece.to_owned(), original.to_owned());
+    }
+
+    /// Strikes a piece out, and its original with its last piece.
+    pub fn forget(&mut self, piece: &str) {
+        let Some(original) = self.owners.remove(piece) else {
+            return;
+        };
+        if let Some(owner) = self.originals.get_mut(&original) {
+            owner.pieces.remove(piece);
+            if owner.pieces.is_empty() {
+                self.originals.remove(&original);
+            }
+        }
+    }
+
+    /// Every finished piece whose recipe still holds, as it was when the run began.
+    pub fn known(&self) -> HashMap<String, Known> {
+        let known = |entry: &Entry| {
+            let original = entry.digest.clone();
+            let pieces = entry.pieces.iter();
+            let known = pieces.filter_map(move |(name, piece)| {
+                let known = Known {
+                    original: original.clone()?,
+                    made: piece.made.clone()?,
+                };
+                Some((name.clone(), known))
+            });
+            known.collect::<Vec<_>>()
+        };
+        self.originals.values().flat_map(known).collect()
+    }
+
+    /// Notes the digest of an original. If it is another than before, none of its pieces holds.
+    pub fn read(&mut self, original: &str, digest: String) {
+        let Some(entry) = self.originals.get_mut(original) else {
+            return;
+        };
+        if entry.digest.as_ref() != Some(&digest) {
+            for piece in entry.pieces.values_mut() {
+                let made = piece.made.take().map(|made| made.digest);
+                piece.standing = made.or(piece.standing.take());
+            }
+            entry.digest = Some(digest);
+        }
+    }
+
+    /// Notes what uniform borders leave of an original.
+    pub fn searched(&mut self, original: &str, content: Content) {
+        if let Some(entry) = self.originals.get_mut(original) {
+            entry.content = Some(content);
+        }
+    }
+
+    /// A planned piece that was finished: its entry, what is known of it, and the digest of its
+    /// original.
+    pub fn made(&self, piece: &str) -> Option<(&PieceEntry, &Made, &str)> {
+        let owner = self.originals.get(self.owners.get(piece)?)?;
+        let entry = owner.pieces.get(piece)?;
+        Some((entry, entry.made.as_ref()?, owner.digest.as_deref()?))
+    }
+
+    /// Notes that a planned piece was finished.
+    pub fn finished(&mut self, piece: &str, made: Made) {
+        let owner = self.owners.get(piece);
+        let entry = owner.and_then(|original| self.originals.get_mut(original));
+        if let Some(piece) = entry.and_then(|entry| entry.pieces.get_mut(piece)) {
+            piece.made = Some(made);
+            piece.standing = None;
+        }
+    }
+
+    /// The pieces that are not among the planned ones, of originals for which `unwanted` holds.
+    pub fn strays(
+        &self,
+        planned: &HashSet<&str>,
+        mut unwanted: impl FnMut(&str) -> bool,
+    ) -> Vec<Stray> {
+        let mut strays = Vec::new();
+        for (original, entry) in &self.originals {
+            let pieces = entry.pieces.iter();
+            let loose = pieces.filter(|(name, _)| !planned.contains(name.as_str()));
+            let loose: Vec<_> = loose.collect();
+            if !loose.is_empty() && unwanted(original) {
+                strays.extend(loose.into_iter().map(|(name, piece)| {
+                    let made = piece.made.as_ref().map(|made| &made.digest);
+                    Stray {
+                        name: name.clone(),
+                        digest: made.or(piece.standing.as_ref()).cloned(),
+                    }
+                }));
+            }
+        }
+        strays.sort_by(|a, b| a.name.cmp(&b.name));
+        strays
+    }
+
+    /// Saves it, whole or not at all.
+    pub fn save(&mut self) -> io::Result<()> {
+        let start = Instant::now();
+        let text = form::write(&self.originals)?;
+        let saved = write::whole(&self.path, &text);
+        self.saved = Instant::now();
+        self.pause = SAVE_EVERY.max(start.elapsed() * SAVE_SHARE);
+        saved
+    }
+
+    /// Saves it where the last time is a while ago.
+    pub fn save_now_and_then(&mut self) -> io::Result<()> {
+        match self.saved.elapsed() < self.pause {
+            true => Ok(()),
+            false => self.save(),
+        }
+    }
+
+    /// Where it is kept.
+    pub fn path(&self) -> &Path {
+        &self.path
+    }
+}
+
+/// The names of all pieces that a ledger's bytes tell of.
+pub fn names(bytes: &[u8]) -> Vec<String> {
+    let Form::Sound(sound) = form::read(bytes) else {
+        return form::digests(bytes).into_iter().collect();
+    };
+    let entries = sound.originals.into_values();
+    entries.flat_map(|entry| entry.pieces.into_keys()).collect()
+}
+
+/// A ledger's bytes; `None` where there is none. A link is not followed.
+fn text(path: &Path) -> io::Result<Option<Vec<u8>>> {
+    match path.symlink_metadata() {
+        Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(None),
+        Ok(about) if !about.is_file() => Err(io::Error::other("it is no file of its own")),
+        _ => fs::read(path).map(Some),
+    }
+}
+
+/// The name of a damaged ledger, by its number.
+fn aside(path: &Path, number: usize) -> PathBuf {
+    let mut name = format!("{NAME}.unreadable");
+    if number > 1 {
+        name = format!("{name}-{number}");
+    }
+    path.with_file_name(name)
+}
+
+/// Sets a damaged ledger aside, beside those that were before.
+fn set_aside(path: &Path) -> io::Result<PathBuf> {
+    let mut names = (1..).map(|number| aside(path, number));
+    let free = names.find(|name| name.symlink_metadata().is_err());
+    let free = free.unwrap_or_else(|| aside(path, 1));
+    fs::rename(path, &free)?;
+    Ok(free)
+}
+
+#[cfg(test)]
+mod tests;

@@ -1,0 +1,159 @@
+use super::*;
+use kiln_core::encode::{Chroma, Coding, Pace};
+use kiln_core::pipeline::Attempt;
+
+fn entry(recipe: &str) -> PieceEntry {
+    PieceEntry {
+        place: None,
+        size: Size::new(3, 2).expect("a size"),
+        format: Format::WebP,
+        recipe: recipe.to_owned(),
+        made: None,
+        standing: None,
+    }
+}
+
+fn made(digest: &str) -> Made {
+    Made {
+        kiln: "0".to_owned(),
+        digest: digest.to_owned(),
+        account: Account {
+            weight: 9,
+            coding: Coding::Dial(80),
+            score: 76.0,
+            verdict: Some(Verdict::Met),
+            trail: Vec::new(),
+            fits: true,
+            flattened: false,
+            shrunk: None,
+        },
+        share: None,
+    }
+}
+
+/// A ledger with one original of two pieces, both made.
+fn fired() -> Ledger {
+    let mut ledger = Ledger::new(PathBuf::new(), BTreeMap::new());
+    for piece in ["a-1.webp", "a-2.webp"] {
+        ledger.enter("../a.jpg", piece, entry("r"));
+    }
+    ledger.read("../a.jpg", "content".to_owned());
+    ledger.finished("a-1.webp", made("one"));
+    ledger.finished("a-2.webp", made("two"));
+    ledger
+}
+
+fn known(ledger: &Ledger) -> Vec<String> {
+    let mut names: Vec<String> = ledger.known().into_keys().collect();
+    names.sort();
+    names
+}
+
+/// What borders leave is kept with the digest of what was searched, and read without a ledger
+/// being opened, whatever stands there.
+#[test]
+fn what_borders_leave_is_known_by_what_was_searched() {
+    let folder = tempfile::tempdir().expect("a folder");
+    assert!(Ledger::contents(folder.path()).is_empty(), "no ledger");
+    let area = Area::whole(Size::new(3, 2).expect("a size"));
+    let mut ledger = Ledger::open(folder.path()).expect("a new one").ledger;
+    ledger.enter("../a.jpg", "a-1.webp", entry("r"));
+    let of = "seen".to_owned();
+    ledger.searched("../a.jpg", Content { of, area });
+    let of = "lost".to_owned();
+    ledger.searched("../none.jpg", Content { of, area });
+    ledger.save().expect("room");
+    let known = Ledger::contents(folder.path());
+    assert_eq!(known, [("seen".to_owned(), area)].into());
+    fs::write(folder.path().join(NAME), b"{").expect("room");
+    assert!(
+        Ledger::contents(folder.path()).is_empty(),
+        "an unreadable one"
+    );
+    assert!(folder.path().join(NAME).exists(), "which is left alone");
+}
+
+#[test]
+fn pieces_hold_while_original_and_recipe_do() {
+    let mut ledger = fired();
+    assert_eq!(known(&ledger), ["a-1.webp", "a-2.webp"]);
+    ledger.enter("../a.jpg", "a-1.webp", entry("r"));
+    ledger.enter("../a.jpg", "a-2.webp", entry("other"));
+    assert_eq!(known(&ledger), ["a-1.webp"], "a changed recipe");
+    ledger.read("../a.jpg", "content".to_owned());
+    assert_eq!(known(&ledger), ["a-1.webp"]);
+    ledger.read("../a.jpg", "changed".to_owned());
+    assert!(known(&ledger).is_empty(), "a changed original");
+}
+
+/// The very last piece of an original keeps what is known of it as well.
+#[test]
+fn the_only_piece_of_an_original_holds_too() {
+    let mut ledger = fired();
+    ledger.forget("a-2.webp");
+    ledger.enter("../a.jpg", "a-1.webp", entry("r"));
+    assert_eq!(known(&ledger), ["a-1.webp"]);
+}
+
+#[test]
+fn a_name_that_goes_to_another_original_is_made_anew() {
+    let mut ledger = fired();
+    ledger.enter("../b.jpg", "a-1.webp", entry("r"));
+    assert_eq!(known(&ledger), ["a-2.webp"]);
+    assert!(ledger.knows("a-1.webp"));
+    ledger.forget("a-1.webp");
+    assert!(!ledger.knows("a-1.webp") && !ledger.originals.contains_key("../b.jpg"));
+}
+
+#[test]
+fn strays_are_what_nothing_plans_for_of_unwanted_originals() {
+    let ledger = fired();
+    let planned = HashSet::from(["a-1.webp"]);
+    let strays = ledger.strays(&planned, |original| original == "../a.jpg");
+    let wanted = Stray {
+        name: "a-2.webp".to_owned(),
+        digest: Some("two".to_owned()),
+    };
+    assert_eq!(strays, [wanted]);
+    assert!(ledger.strays(&planned, |_| false).is_empty());
+}
+
+/// A part in a total is kept with the piece, over a run that only plans it again.
+#[test]
+fn a_share_is_kept_as_long_as_its_piece_holds() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let share = Share {
+        of: "all".to_owned(),
+        own: 3,
+        kept: 1,
+        verdict: Some(Verdict::Met),
+        within: Some(70),
+    };
+    let mut ledger = Ledger::open(folder.path()).expect("a new one").ledger;
+    ledger.enter("../a.jpg", "a-1.webp", entry("r"));
+    assert!(ledger.made("a-1.webp").is_none(), "it is only planned");
+    ledger.read("../a.jpg", "content".to_owned());
+    let mut shared = made("one");
+    let attempt = Attempt {
+        format: Format::WebP,
+        coding: Coding::Dial(80),
+        chroma: Chroma::Full,
+        pace: Pace::Steady,
+        weight: 9,
+        score: 76.0,
+        width: 3,
+    };
+    shared.account.trail = vec![attempt; 3];
+    shared.share = Some(share.clone());
+    ledger.finished("a-1.webp", shared);
+    ledger.save().expect("room");
+    let opened = Ledger::open(folder.path()).expect("the same");
+    assert!(opened.remarks.is_empty(), "{:?}", opened.remarks);
+    let mut again = opened.ledger;
+    again.enter("../a.jpg", "a-1.webp", entry("r"));
+    let (entry_again, made_again, original) = again.made("a-1.webp").expect("it stands");
+    assert_eq!((entry_again.recipe.as_str(), original), ("r", "content"));
+    assert_eq!(made_again.share, Some(share));
+    again.enter("../a.jpg", "a-1.webp", entry("other"));
+    assert!(again.made("a-1.webp").is_none() && again.made("b.webp").is_none());
+}

@@ -1,0 +1,66 @@
+//! The program `kiln`. Its pictures are the business of `kiln-core`; here are files, threads, the
+//! terminal, and what people wrote into files.
+
+mod args;
+mod demo;
+mod failure;
+mod find;
+mod firing;
+mod gate;
+mod grid;
+mod init;
+mod label;
+mod layer;
+mod ledger;
+mod mishap;
+mod report;
+mod settings;
+mod sheet;
+mod site;
+mod survey;
+pub mod untrusted;
+mod wording;
+mod write;
+
+use std::panic;
+use std::process::ExitCode;
+use std::thread;
+
+use clap::Parser;
+use kiln_core::guard;
+
+use args::{Args, Command};
+use failure::Failure;
+use report::Channels;
+
+/// Does what the command line says; the exit codes are those of `kiln --help`.
+pub fn run() -> ExitCode {
+    quiet_caught_panics();
+    let channels = Channels::of_this_process();
+    let done = match Args::parse().command {
+        Command::Init(typed) => init::run(&typed, &channels),
+        Command::Fire(typed) => firing::run(&typed, &channels),
+        Command::Label(typed) => settings::LabelSettings::resolve(&typed)
+            .and_then(|settings| label::run(&settings, &channels)),
+        Command::Survey(typed) => {
+            survey::run(&settings::SurveySettings::resolve(&typed), &channels)
+        }
+        Command::Demo(typed) => demo::run(&typed, &channels),
+    };
+    done.unwrap_or_else(|failure: Failure| {
+        channels.complain(&failure);
+        failure.exit()
+    })
+}
+
+/// A panic that costs a picture is told as that picture's failure; its own words would only
+/// confuse.
+fn quiet_caught_panics() {
+    let usual = panic::take_hook();
+    panic::set_hook(Box::new(move |about| {
+        let is_main = thread::current().name() == Some("main");
+        if is_main && !guard::is_guarding() {
+            usual(about);
+        }
+    }));
+}

@@ -1,0 +1,148 @@
+//! What every format's coder can be asked. Each answers in its own room, from its own settings: no
+//! other room knows a format by name.
+
+use std::ops::RangeInclusive;
+
+use super::{Chroma, Coding, EncodeError, Manner};
+use crate::budget::{Prior, Verdict};
+use crate::pixels::{Raster, Size};
+use crate::source::{FEATURES, Kind, Nature};
+
+/// What a format can hold, and what its coder is like.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Abilities {
+    /// The format of its files.
+    pub kind: Kind,
+    /// The extension of its files.
+    pub extension: &'static str,
+    /// Whether it can hold transparent pixels.
+    pub alpha: bool,
+    /// Whether it can be coded without loss.
+    pub lossless: bool,
+    /// The longest side that it can hold, in pixels.
+    pub longest_side: u32,
+    /// The range of its dial that a search may use, worst first; `None` where it knows no dial.
+    /// The lower ends are where a photo is just recognisable.
+    pub dials: Option<RangeInclusive<u8>>,
+    /// Whether a file takes so long that dials are best looked for at a quicker pace.
+    pub slow: bool,
+    /// Bytes that do not grow with the picture: headers and tables.
+    pub frame_bytes: u16,
+    /// Counts up whenever the same settings come to mean other bytes.
+    pub revision: u32,
+}
+
+/// What is known of a picture before it is coded.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Subject {
+    /// What it is by nature.
+    pub nature: Nature,
+    /// What tells how easy it is.
+    pub features: [f64; FEATURES],
+}
+
+/// A way to code a picture in which only the dial is open.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Way {
+    /// What becomes of chroma.
+    pub chroma: Chroma,
+    /// What its dials usually come to.
+    pub prior: &'static Prior,
+}
+
+/// What a search along a way came to.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Tried {
+    /// What became of chroma.
+    pub chroma: Chroma,
+    /// What the search came to.
+    pub verdict: Option<Verdict>,
+    /// The score of the best file.
+    pub score: f32,
+}
+
+/// A format's coder.
+pub trait Coder: Sync {
+    /// What it can do.
+    fn abilities(&self) -> &'static Abilities;
+
+    /// Makes a raster ready: what every file of it needs is computed once.
+    fn prepare<'a>(&self, raster: &'a Raster) -> Result<Box<dyn Prepared + 'a>, EncodeError>;
+
+    /// The way to be searched next for a look, after those that were tried; `None` where no other
+    /// is worth it. A coder without a dial knows none.
+    fn way(&self, subject: &Subject, look: f32, tried: &[Tried]) -> Option<Way>;
+
+    /// What becomes of chroma where a coding is asked for, without a search.
+    fn chroma(&self, nature: Nature, coding: Coding) -> Chroma;
+
+    /// About how many bytes coding a raster holds at its peak, beside the raster.
+    fn memory(&self, size: Size) -> u64;
+}
+
+/// A raster that is ready to be coded.
+pub trait Prepared: Send + Sync {
+    /// A file. The same manner gives the same bytes on every run.
+    fn encode(&self, manner: Manner) -> Result<Vec<u8>, EncodeError>;
+}
+
+/// The ways of a coder that can share the chroma of neighbouring pixels.
+pub(super) struct Ways {
+    /// Photos whose chroma is halved.
+    pub halved: &'static Prior,
+    /// Photos that keep theirs.
+    pub full: &'static Prior,
+    /// Graphics, which always keep theirs.
+    pub graphic: &'static Prior,
+    /// From this look on photos keep their chroma.
+    pub full_from: f32,
+}
+
+impl Ways {
+    /// The way to be searched next.
+    pub fn next(&self, subject: &Subject, look: f32, tried: &[Tried]) -> Option<Way> {
+        let way = |chroma: Chroma| Way {
+            chroma,
+            prior: match (subject.nature, chroma) {
+                (Nature::Graphic, _) => self.graphic,
+                (Nature::Photo, Chroma::Full) => self.full,
+                (Nature::Photo, Chroma::Halved) => self.halved,
+            },
+        };
+        let chroma = match tried {
+            [] if subject.nature == Nature::Graphic || look >= self.full_from => Chroma::Full,
+            [] => Chroma::Halved,
+            [_] if subject.nature == Nature::Graphic => return None,
+            // Coloured details that no dial can keep in halved chroma.
+            [
+                Tried {
+                    chroma: Chroma::Halved,
+                    verdict: Some(Verdict::Short | Verdict::Over),
+                    ..
+                },
+            ] => Chroma::Full,
+            // The weight keeps it from its look: halved, it looks better for these bytes.
+            [
+                Tried {
+                    chroma: Chroma::Full,
+                    score,
+                    ..
+                },
+            ] if *score < self.full_from => Chroma::Halved,
+            _ => return None,
+        };
+        Some(way(chroma))
+    }
+}
+
+/// Above this dial halved chroma would be what is seen first.
+const FINE: u8 = 90;
+
+/// What becomes of chroma at a dial that was asked for.
+pub(super) fn chroma_at(nature: Nature, coding: Coding) -> Chroma {
+    let fine = matches!(coding, Coding::Dial(FINE..));
+    match fine || nature == Nature::Graphic {
+        true => Chroma::Full,
+        false => Chroma::Halved,
+    }
+}

@@ -1,0 +1,126 @@
+//! The recipe of a piece: when it changes, the piece is made again.
+
+use serde::Serialize;
+
+use super::{CodingWish, Placement, digest};
+use crate::encode::Format;
+use crate::pixels::{Fit, Size};
+use crate::source::Kind;
+use crate::{budget, colour, decode, size};
+
+/// The revisions of all that pixels go through on their way into a piece. Each counts up when the
+/// same input comes to other bytes, so that exactly the pieces that it touches are made again.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+pub(super) struct Revisions {
+    decoder: u32,
+    colour: u32,
+    size: u32,
+    coder: u32,
+    score: u32,
+    search: u32,
+}
+
+impl Revisions {
+    /// Those of this program, for originals of a kind and pieces of a format.
+    pub(super) fn now(kind: Kind, format: Format) -> Revisions {
+        Revisions {
+            decoder: decode::revision(kind),
+            colour: colour::REVISION,
+            size: size::REVISION,
+            coder: format.coder().abilities().revision,
+            score: kiln_sight::REVISION,
+            search: budget::REVISION,
+        }
+    }
+}
+
+/// The digest of all that decides a piece's bytes, but for the original's.
+pub(super) fn recipe(
+    placement: &Placement,
+    size: (Size, &[Size], f64),
+    format: Format,
+    revisions: Revisions,
+) -> String {
+    let Revisions {
+        decoder,
+        colour,
+        size: sizing,
+        coder,
+        score,
+        search,
+    } = revisions;
+    // What is always coded without loss looks as it looks.
+    let coding = format.dials().map(|_| placement.coding);
+    let searched = matches!(coding, Some(CodingWish::Look(_)));
+    let decisive = (
+        (size, format),
+        (decoder, colour, sizing, coder),
+        searched.then_some((score, search)),
+        (placement.framing, placement.rendering),
+        placement.max_weight,
+        coding,
+        placement.pace,
+        // It matters where there is no transparency, and around a padded picture.
+        (!format.holds_alpha() || placement.framing.fit == Fit::Pad).then_some(placement.backdrop),
+        &placement.inscription,
+        &placement.totals,
+    );
+    // Plain data without maps keyed by anything but names: it always serialises.
+    digest(&serde_json::to_vec(&decisive).unwrap_or_default())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::encode::Pace;
+    use crate::pixels::{Backdrop, Framing, Rendering};
+
+    fn placement(coding: CodingWish) -> Placement {
+        Placement {
+            place: None,
+            too_small: None,
+            framing: Framing::default(),
+            rendering: Rendering::default(),
+            max_weight: None,
+            coding,
+            pace: Pace::default(),
+            backdrop: Backdrop::WHITE,
+            inscription: Default::default(),
+            totals: Vec::new(),
+            sizes: Vec::new(),
+        }
+    }
+
+    /// A changed codec, score or sizing changes the recipes of what it touches, and no others.
+    #[test]
+    fn revisions_change_the_recipes_that_they_touch() {
+        let size = Size::new(8, 6).expect("a size");
+        let (look, dial) = (CodingWish::default(), CodingWish::Dial(70));
+        let now = |format| Revisions::now(Kind::Jpeg, format);
+        let recipe = |coding, format, revisions| {
+            recipe(&placement(coding), (size, &[], 1.0), format, revisions)
+        };
+        let cases: [(&str, fn(&mut Revisions), [bool; 3]); 6] = [
+            ("the decoder", |r| r.decoder += 1, [true; 3]),
+            ("colour", |r| r.colour += 1, [true; 3]),
+            ("sizing", |r| r.size += 1, [true; 3]),
+            ("the coder", |r| r.coder += 1, [true; 3]),
+            ("the score", |r| r.score += 1, [true, false, false]),
+            ("the search", |r| r.search += 1, [true, false, false]),
+        ];
+        for (what, change, wanted) in cases {
+            // With a look, with a dial, and in a format that knows neither.
+            let kinds = [
+                (look, Format::WebP),
+                (dial, Format::WebP),
+                (look, Format::Png),
+            ];
+            let changed = kinds.map(|(coding, format)| {
+                let mut other = now(format);
+                change(&mut other);
+                recipe(coding, format, other) != recipe(coding, format, now(format))
+            });
+            assert_eq!(changed, wanted, "{what}");
+        }
+    }
+}

@@ -1,0 +1,23 @@
+#!/usr/bin/env bash
+# Makes seeds and runs fuzz targets one after another: fuzz/run.sh SECONDS [TARGETS]
+set -euo pipefail
+cd "$(dirname "$0")/.."
+seconds=${1:?how many seconds for each target}
+shift
+targets=("$@")
+if [ ${#targets[@]} -eq 0 ]; then
+  targets=(headers metadata decode_jpeg decode_png decode_webp decode_gif decode_tiff finished kiln_file label_sheet ledger)
+fi
+cargo run --quiet --release -p kiln-core --example seeds -- fuzz/corpus
+mkdir -p fuzz/corpus/{kiln_file,label_sheet,ledger}
+cp crates/cli/sample-site/kiln.toml fuzz/corpus/kiln_file/
+cp crates/cli/sample-site/labels.csv fuzz/corpus/label_sheet/
+for ledger in crates/cli/tests/ledgers/*/kiln-ledger.json; do
+  cp "$ledger" "fuzz/corpus/ledger/$(basename "$(dirname "$ledger")").json"
+done
+for target in "${targets[@]}"; do
+  mkdir -p "fuzz/kept/$target"
+  echo "== $target"
+  cargo +nightly fuzz run "$target" "fuzz/corpus/$target" "fuzz/kept/$target" -- \
+    -max_total_time="$seconds" -max_len=60000 -timeout=20 -rss_limit_mb=4096 -print_final_stats=1
+done

@@ -1,0 +1,115 @@
+//! What is done with any bytes: whatever they are, each of these ends, without a panic and within
+//! its allowance. Fuzz targets run them on inputs without end, ordinary tests on those that were
+//! kept.
+
+use std::io::Cursor;
+
+use kiln_core::colour;
+use kiln_core::decode::{self, Allowance, Wanted};
+use kiln_core::pixels::Size;
+use kiln_core::source::{self, Kind};
+
+/// Larger pictures would only be slow.
+const MOST: Allowance = Allowance { pixels: 1 << 20 };
+
+/// An exercise.
+pub type Exercise = fn(&[u8]);
+
+/// All of them, by the names of their targets.
+pub const ALL: [(&str, Exercise); 8] = [
+    ("headers", headers),
+    ("metadata", metadata),
+    ("decode_jpeg", |bytes| pixels(Kind::Jpeg, bytes)),
+    ("decode_png", |bytes| pixels(Kind::Png, bytes)),
+    ("decode_webp", |bytes| pixels(Kind::WebP, bytes)),
+    ("decode_gif", |bytes| pixels(Kind::Gif, bytes)),
+    ("decode_tiff", |bytes| pixels(Kind::Tiff, bytes)),
+    ("finished", finished),
+];
+
+/// The headers of a file.
+pub fn headers(bytes: &[u8]) {
+    if let Ok(headers) = source::headers(Cursor::new(bytes)) {
+        let sides = headers.stored.map(|size| (size.width(), size.height()));
+        assert!(sides.is_none_or(|(w, h)| Size::new(w, h).is_some()));
+        assert!(headers.frames >= 1);
+        assert!(headers.kind == Kind::of(bytes).unwrap_or(headers.kind));
+        // TIFF values may overlap, and so be counted more than once.
+        let counted = headers.kind == Kind::Tiff || headers.ballast.bytes() <= bytes.len() as u64;
+        assert!(counted);
+        if let Some(profile) = &headers.icc {
+            let _ = colour::describe(profile);
+        }
+    }
+}
+
+/// EXIF, XMP or IPTC, as the first byte says, in the headers of a JPEG.
+pub fn metadata(bytes: &[u8]) {
+    let Some((which, body)) = bytes.split_first() else {
+        return;
+    };
+    let (marker, name): (u8, &[u8]) = match which % 3 {
+        0 => (0xE1, b"Exif\0\0"),
+        1 => (0xE1, b"http://ns.adobe.com/xap/1.0/\0"),
+        _ => (0xED, b"Photoshop 3.0\0"),
+    };
+    let body = &body[..body.len().min(65_000)];
+    let length = (2 + name.len() + body.len()) as u16;
+    let frame = b"\xFF\xC0\0\x0B\x08\0\x01\0\x01\x01\x01\x11\0\xFF\xD9";
+    let file = [
+        b"\xFF\xD8\xFF",
+        &[marker][..],
+        &length.to_be_bytes(),
+        name,
+        body,
+        frame,
+    ]
+    .concat();
+    if let Ok(headers) = source::headers(Cursor::new(&file)) {
+        for field in kiln_core::credits::Field::ALL {
+            assert!(
+                headers
+                    .credits
+                    .get(field)
+                    .is_none_or(|text| !text.trim().is_empty())
+            );
+        }
+    }
+}
+
+/// The pixels of a file, if it is of a format.
+pub fn pixels(kind: Kind, bytes: &[u8]) {
+    let Ok(probe) = source::probe(Cursor::new(bytes)) else {
+        return;
+    };
+    if probe.kind != kind {
+        return;
+    }
+    for wanted in [Wanted::all(&probe), Wanted::look(&probe)] {
+        let Ok(mut rows) = decode::open(bytes, &probe, wanted, MOST) else {
+            return;
+        };
+        let form = rows.form().clone();
+        assert_eq!(form.size, probe.stored);
+        for _ in 0..form.size.height() {
+            let length = form.size.width() as usize * form.ink.count();
+            match rows.next_row() {
+                Ok(decode::Row::Eight(row)) => assert_eq!(row.len(), length),
+                Ok(decode::Row::Sixteen(row)) => assert_eq!(row.len(), length),
+                Err(_) => return,
+            }
+        }
+    }
+}
+
+/// A finished file, looked at again.
+pub fn finished(bytes: &[u8]) {
+    let Ok(headers) = source::headers(Cursor::new(bytes)) else {
+        return;
+    };
+    if let Some(size) = headers.stored.filter(|size| MOST.covers(*size))
+        && let Ok(raster) = decode::finished(headers.kind, bytes, size)
+    {
+        assert_eq!(raster.size(), size);
+    }
+}

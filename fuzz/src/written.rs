@@ -1,0 +1,35 @@
+//! The same for what people and programs wrote into files.
+
+/// An exercise.
+pub type Exercise = fn(&[u8]);
+
+/// All of them, by the names of their targets.
+pub const ALL: [(&str, Exercise); 3] = [
+    ("kiln_file", kiln_file),
+    ("label_sheet", label_sheet),
+    ("ledger", ledger),
+];
+
+/// A kiln file: what is wrong in it is explained.
+pub fn kiln_file(bytes: &[u8]) {
+    if let Ok(text) = str::from_utf8(bytes)
+        && let Err(explained) = mellow_kiln::untrusted::kiln_file(text)
+    {
+        assert!(!explained.trim().is_empty());
+    }
+}
+
+/// A label sheet: with a row more it is one still.
+pub fn label_sheet(bytes: &[u8]) {
+    if let Some(text) = mellow_kiln::untrusted::label_sheet(bytes) {
+        assert!(mellow_kiln::untrusted::label_sheet(text.as_bytes()).is_some());
+    }
+}
+
+/// A ledger: no name in it leads out of the out folder.
+pub fn ledger(bytes: &[u8]) {
+    for name in mellow_kiln::untrusted::ledger(bytes) {
+        let parts: Vec<&str> = name.split('/').collect();
+        assert!(!parts.contains(&"..") && !parts.contains(&""), "{name:?}");
+    }
+}
