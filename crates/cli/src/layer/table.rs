@@ -7,6 +7,9 @@ use kiln_core::plan::{CodingWish, Extent, LookWish, Wish, look_name};
 use super::{Bound, Given, Layer, Origin};
 use crate::wording;
 
+/// A value as people read it, and where it was given.
+pub(super) type ToldValue = (String, Option<Origin>);
+
 /// A setting of a place: a key of the kiln file, and an option of `kiln fire`.
 pub struct Setting {
     /// Its key.
@@ -17,7 +20,7 @@ pub struct Setting {
     /// Puts what a layer says of it into a wish.
     pub(super) apply: fn(&Layer, &mut Wish),
     /// Its value where it is worth telling, and where that comes from.
-    pub(super) tell: fn(&Layer, &Wish) -> Option<(String, Option<Origin>)>,
+    pub(super) tell: fn(&Layer, &Wish) -> Option<ToldValue>,
 }
 
 /// An option of the command line.

@@ -2,14 +2,14 @@
 
 use super::whole::Whole;
 use super::{Allowance, DecodeError, Ink, Input, Row, Rows, avif, jpeg, png, webp};
-use crate::guard::{Panicked, guarded};
+use crate::guard::guarded;
 use crate::pixels::{Channels, Raster, Size};
 use crate::source::Kind;
 
 /// The samples of a piece that was made at a size, in the gamut that it was made in.
 pub fn finished(kind: Kind, bytes: &[u8], size: Size) -> Result<Raster, DecodeError> {
     let read = guarded(|| raster(kind, bytes, size));
-    read.unwrap_or_else(|Panicked| Err(DecodeError::Panicked(kind)))
+    read.unwrap_or(Err(DecodeError::Panicked(kind)))
 }
 
 fn raster(kind: Kind, bytes: &[u8], size: Size) -> Result<Raster, DecodeError> {

@@ -17,7 +17,7 @@ pub use finished::finished;
 pub use input::{Input, Stored, Stream};
 pub use pixels::{File, Open, Pixels};
 
-use crate::guard::{Panicked, guarded};
+use crate::guard::guarded;
 use crate::pixels::{Area, Channels, Raster, Size};
 use crate::source::{Delivery, Kind, Probe};
 
@@ -287,7 +287,7 @@ impl Rows for Guarded<'_> {
 
     fn next_row(&mut self) -> Result<Row<'_>, DecodeError> {
         let rows = &mut self.rows;
-        guarded(|| rows.next_row()).unwrap_or_else(|Panicked| Err(DecodeError::Panicked(self.kind)))
+        guarded(|| rows.next_row()).unwrap_or(Err(DecodeError::Panicked(self.kind)))
     }
 
     fn rewind(&mut self) -> bool {

@@ -100,7 +100,8 @@ mod tests {
         let recipe = |coding, format, revisions| {
             recipe(&placement(coding), (size, &[], 1.0), format, revisions)
         };
-        let cases: [(&str, fn(&mut Revisions), [bool; 3]); 6] = [
+        type Case = (&'static str, fn(&mut Revisions), [bool; 3]);
+        let cases: [Case; 6] = [
             ("the decoder", |r| r.decoder += 1, [true; 3]),
             ("colour", |r| r.colour += 1, [true; 3]),
             ("sizing", |r| r.size += 1, [true; 3]),

@@ -26,7 +26,7 @@ pub use kind::Kind;
 pub use nature::{Nature, Traits};
 
 use crate::container::{Fault, Scan};
-use crate::guard::{Panicked, guarded};
+use crate::guard::guarded;
 use crate::pixels::{Orientation, Size};
 
 /// What a plan needs to know of a picture before any pixel is decoded.
@@ -141,7 +141,7 @@ pub fn probe<R: Read + Seek>(reader: R) -> Result<Probe, ProbeError> {
 /// Reads the headers of a picture, wherever its bytes come from. Pixels are not decoded and
 /// not read, but for the few formats (GIF, animated WebP) whose frames stand between them.
 pub fn headers<R: Read + Seek>(reader: R) -> Result<Headers, ProbeError> {
-    guarded(|| read_headers(reader)).unwrap_or_else(|Panicked| Err(ProbeError::Panicked))
+    guarded(|| read_headers(reader)).unwrap_or(Err(ProbeError::Panicked))
 }
 
 fn read_headers<R: Read + Seek>(reader: R) -> Result<Headers, ProbeError> {
