@@ -148,3 +148,46 @@ fn long_files_are_listed_with_a_reason() {
         );
     }
 }
+
+/// Bytes are the same on every machine: what the platform's library computes is left alone.
+#[test]
+fn no_result_hangs_on_the_platforms_mathematics() {
+    let named = [
+        "powf", "powi", "exp", "exp2", "ln", "log2", "log10", "sin", "cos", "tan", "cbrt", "hypot",
+    ];
+    for crate_ in ["crates/core/src", "crates/sight/src"] {
+        for file in rust_files(&root().join(crate_)) {
+            if file.ends_with("tests.rs") {
+                continue;
+            }
+            let text = fs::read_to_string(&file).expect("a source file");
+            let code = text.split("#[cfg(test)]").next().unwrap_or_default();
+            for name in named {
+                let call = format!(".{name}(");
+                assert!(!code.contains(&call), "{} calls {name}", file.display());
+            }
+        }
+    }
+}
+
+/// A key that nobody can read about is no key.
+#[test]
+fn every_setting_is_documented() {
+    let table = root().join("crates/cli/src/layer/table.rs");
+    let table = fs::read_to_string(table).expect("the table");
+    let documented = fs::read_to_string(root().join("docs/kiln-file.md")).expect("the document");
+    let (mut keys, mut opened) = (0, false);
+    for line in table.lines().map(str::trim) {
+        let key = line.strip_prefix("key: ").or(opened.then_some(line));
+        opened = ["single!(", "switch!(", "measure!("].contains(&line);
+        let key = key.and_then(|key| key.strip_prefix('"')?.strip_suffix("\","));
+        if let Some(key) = key {
+            keys += 1;
+            assert!(
+                documented.contains(&format!("`{key}`")),
+                "{key} is not documented"
+            );
+        }
+    }
+    assert!(keys == 28, "{keys} keys");
+}

@@ -86,7 +86,7 @@ fn every_depth_and_colour_type_of_png_is_read() {
                 bytes.collect::<Vec<u8>>()
             })
             .collect();
-        let greys = each_pixel(|x, y| (level(x, y) * 255 / top) as u8);
+        let greys = each_pixel(|x, y| ((level(x, y) * 255 + top / 2) / top) as u8);
         assert_near(
             "grey",
             &common::png_with(png::ColorType::Grayscale, depth, &packed, |_| {}),
@@ -194,13 +194,13 @@ fn every_meaning_of_tiff_samples_is_read() {
         0,
     );
     assert_near("four inks", &tiff(5, 8, 4).file(&wide(&rgba())), &rgba(), 0);
-    for bits in [1, 2, 4] {
+    for bits in 1..=7 {
         let top = (1u16 << bits) - 1;
         let level = |x: u32, y: u32| (x * 3 + y) as u16 & top;
         let levels = each_pixel(level);
-        let spread = each_pixel(|x, y| (level(x, y) * 255 / top) as u8);
+        let spread = each_pixel(|x, y| ((level(x, y) * 255 + top / 2) / top) as u8);
         assert_near("few greys", &tiff(1, bits, 1).file(&levels), &spread, 0);
-        let entry = |i: u16| [i * 9, 200 - i * 3, i * 5].map(|v| v as u8);
+        let entry = |i: u16| [i * 9, 600 - i * 3, i * 5].map(|v| v as u8);
         for halves in [257, 256] {
             let column =
                 |channel: usize| (0..=top).map(move |i| u16::from(entry(i)[channel]) * halves);
@@ -213,6 +213,10 @@ fn every_meaning_of_tiff_samples_is_read() {
             assert_near("palette", &indexed.file(&levels), &colours, 0);
         }
     }
+    // What is not read is not called damaged.
+    let deep = tiff(1, 12, 1).file(&wide(&greys));
+    let refused = samples(&deep).expect_err("12 bits").to_string();
+    assert_eq!(refused, "a TIFF with 12 bits a sample is not read");
     // Multiplied by alpha as it is stored; what is nearly transparent cannot be had back exactly.
     let straight = rgba();
     let multiplied = straight.chunks(4).flat_map(|p| {

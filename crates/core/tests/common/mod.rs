@@ -354,12 +354,16 @@ impl Tiff {
                 .flat_map(|&sample| self.number(sample.into(), 2))
                 .collect(),
             bits => {
-                let bits = usize::from(bits);
+                // The highest bit first, over the borders of bytes.
+                let all = row
+                    .iter()
+                    .flat_map(|v| (0..bits).rev().map(move |bit| v >> bit & 1));
+                let all: Vec<u16> = all.collect();
                 let byte = |group: &[u16]| {
                     let shifted = group.iter().enumerate();
-                    shifted.fold(0, |byte, (i, v)| byte | (v << (8 - bits * (i + 1))) as u8)
+                    shifted.fold(0, |byte, (i, bit)| byte | (bit << (7 - i)) as u8)
                 };
-                row.chunks(8 / bits).map(byte).collect()
+                all.chunks(8).map(byte).collect()
             }
         }
     }
