@@ -104,14 +104,14 @@ fn foreign(pieces: &[PathBuf]) -> String {
     if pieces.len() > SHOWN {
         lines.push(format!("and {} more like these", pieces.len() - SHOWN));
     }
-    let advice = "move it away, choose another --out, or say --adopt to let pieces replace it";
+    let advice = |them: &str| {
+        format!(
+            "move {them} away, choose another --out, or say --adopt to let pieces replace {them}"
+        )
+    };
     match &mut lines[..] {
-        [one] => one.push_str(&format!("; {advice}")),
-        _ => lines.push(
-            advice
-                .replace("move it", "move them")
-                .replace("replace it", "replace them"),
-        ),
+        [one] => one.push_str(&format!("; {}", advice("it"))),
+        _ => lines.push(advice("them")),
     }
     lines.join("\n")
 }

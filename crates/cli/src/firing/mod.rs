@@ -102,10 +102,19 @@ fn attempt(
         left_out.extend(unshown.map(|picture| picture.aside(why.clone())));
         left_out.sort_by(|a, b| a.path.cmp(&b.path));
     }
-    let mut charges = Charge::all(&plan, &pictures, settings);
+    let mut keys = Keys::new(settings);
+    let mut charges = Charge::all(&plan, &pictures, &mut keys);
     let mut outcome = Outcome::default();
     if !settings.dry_run && (!plan.jobs.is_empty() || settings.complete) {
-        outcome = make(&plan, &mut charges, same, settings, channels, said)?;
+        outcome = make(
+            &plan,
+            &mut charges,
+            &mut keys,
+            same,
+            settings,
+            channels,
+            said,
+        )?;
     }
     let mut report = FiringReport {
         originals: charges.into_iter().map(|charge| charge.report).collect(),
@@ -145,8 +154,7 @@ pub struct Charge<'a> {
 
 impl<'a> Charge<'a> {
     /// The jobs of a plan with their pictures, which are in the same order.
-    fn all(plan: &'a Plan, pictures: &'a [Picture], settings: &Settings) -> Vec<Charge<'a>> {
-        let mut keys = Keys::new(settings);
+    fn all(plan: &'a Plan, pictures: &'a [Picture], keys: &mut Keys) -> Vec<Charge<'a>> {
         let charges = plan.jobs.iter().zip(pictures);
         charges
             .map(|(job, picture)| Charge {
@@ -267,7 +275,8 @@ fn planned(job: &Job, picture: &Picture) -> OriginalReport {
 
 fn make(
     plan: &Plan,
-    charges: &mut Vec<Charge<'_>>,
+    charges: &mut [Charge<'_>],
+    keys: &mut Keys,
     same: &HashSet<PathBuf>,
     settings: &Settings,
     channels: &Channels,
@@ -286,7 +295,6 @@ fn make(
             ledger.searched(key, Content { of, area });
         }
     }
-    let mut keys = Keys::new(settings);
     let refused = said.refused.iter().map(|aside| keys.of(&aside.path));
     let strays = strays::tend(plan, &refused.collect(), settings, &folder, &mut ledger)?;
     save(&mut ledger)?;

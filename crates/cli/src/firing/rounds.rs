@@ -25,7 +25,7 @@ pub struct Run<'a, 'c> {
     pub same: &'a HashSet<PathBuf>,
     pub ledger: Ledger,
     pub progress: Progress,
-    pub charges: &'a mut Vec<Charge<'c>>,
+    pub charges: &'a mut [Charge<'c>],
 }
 
 /// What is known of pieces after attempts that were asked for, by their names.

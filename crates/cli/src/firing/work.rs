@@ -2,12 +2,12 @@
 
 use std::collections::{HashMap, HashSet};
 use std::ops::ControlFlow;
-use std::panic::{self, AssertUnwindSafe};
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::mpsc::Sender;
 
 use kiln_core::colour::ColourNote;
+use kiln_core::guard;
 use kiln_core::pipeline::{self, Attempt, Order, Piece};
 use kiln_core::plan::{self, Job, PlannedPiece};
 use rayon::ThreadPoolBuilder;
@@ -144,7 +144,7 @@ pub fn dispatch(
             send(What::Began);
             // A codec that panics costs its picture, not the run.
             let work = || bench.work(task.job, task.path, &send);
-            let ended = panic::catch_unwind(AssertUnwindSafe(work));
+            let ended = guard::guarded(work);
             let broken = "the program failed on it; please report this with the picture";
             let ended = ended.unwrap_or_else(|_| Err(Mishap::new(broken)));
             send(What::Ended(ended));

@@ -14,7 +14,7 @@ use kiln_core::pixels::{
 };
 use kiln_core::plan::{CreditsWish, Extent, Look, Pattern, Wish};
 
-pub use table::{Refusal, Setting, find, names};
+pub use table::{Refusal, Setting, Typed, find, names, one};
 
 /// Where a setting comes from.
 #[derive(Clone, Debug, PartialEq, Eq)]

@@ -4,7 +4,7 @@ use clap::builder::ValueParser;
 use clap::error::ErrorKind;
 use clap::{Arg, ArgAction, ArgMatches, Args, Command, FromArgMatches};
 
-use super::table::{Opt, Refusal, SETTINGS, Setting};
+use super::table::{Opt, Refusal, SETTINGS, Setting, Typed};
 use super::{Layer, Origin};
 
 /// The option of a setting.
@@ -23,7 +23,7 @@ fn arg(setting: &'static Setting, option: &'static Opt) -> Arg {
     };
     let sound = move |text: &str| match setting.take(
         &mut Layer::default(),
-        &[text.to_owned()],
+        &Typed::One(text.to_owned()),
         Origin::Option,
     ) {
         Ok(()) => Ok(text.to_owned()),
@@ -33,11 +33,15 @@ fn arg(setting: &'static Setting, option: &'static Opt) -> Arg {
         .value_name(value)
         .allow_negative_numbers(true)
         .value_parser(ValueParser::from(sound));
-    // What several of may be given says so in its name.
-    match value.ends_with(",…") {
+    match is_list(value) {
         true => arg.action(ArgAction::Append).value_delimiter(','),
         false => arg.action(ArgAction::Set),
     }
+}
+
+/// What several of may be given says so in its name.
+fn is_list(value: &str) -> bool {
+    value.ends_with(",…")
 }
 
 impl Args for Layer {
@@ -61,19 +65,26 @@ impl FromArgMatches for Layer {
 
     fn update_from_arg_matches(&mut self, matches: &ArgMatches) -> Result<(), clap::Error> {
         for setting in &SETTINGS {
-            let texts: Vec<String> = match &setting.option {
-                None => continue,
-                Some(option) if option.value.is_none() => match matches.get_flag(setting.key) {
-                    true => vec!["true".to_owned()],
-                    false => continue,
-                },
-                Some(_) => match matches.get_many::<String>(setting.key) {
-                    Some(texts) => texts.cloned().collect(),
-                    None => continue,
-                },
+            let Some(option) = &setting.option else {
+                continue;
+            };
+            let texts = || {
+                matches
+                    .get_many::<String>(setting.key)
+                    .map(|texts| texts.cloned())
+            };
+            let typed = match option.value {
+                None => matches
+                    .get_flag(setting.key)
+                    .then(|| Typed::One("true".to_owned())),
+                Some(value) if is_list(value) => texts().map(|texts| Typed::List(texts.collect())),
+                Some(_) => texts().and_then(|mut texts| texts.next()).map(Typed::One),
+            };
+            let Some(typed) = typed else {
+                continue;
             };
             if let Err(Refusal::Value(says) | Refusal::Twice(says)) =
-                setting.take(self, &texts, Origin::Option)
+                setting.take(self, &typed, Origin::Option)
             {
                 return Err(clap::Error::raw(ErrorKind::ValueValidation, says));
             }

@@ -16,7 +16,7 @@ pub struct Setting {
     pub key: &'static str,
     /// Its option, where it has one.
     pub option: Option<Opt>,
-    take: fn(&mut Layer, &[String], Origin) -> Result<(), Refusal>,
+    take: fn(&mut Layer, &Typed, Origin) -> Result<(), Refusal>,
     /// Puts what a layer says of it into a wish.
     pub(super) apply: fn(&Layer, &mut Wish),
     /// Its value where it is worth telling, and where that comes from.
@@ -37,6 +37,17 @@ pub struct Opt {
     pub excludes: &'static [&'static str],
 }
 
+/// A value as it was typed.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Typed {
+    /// A text or a number.
+    One(String),
+    /// A list of such.
+    List(Vec<String>),
+    /// Neither.
+    Other,
+}
+
 /// Why a value is not taken.
 #[derive(Debug)]
 pub enum Refusal {
@@ -54,8 +65,8 @@ impl From<String> for Refusal {
 
 impl Setting {
     /// Takes a value, or a list of such, into a layer.
-    pub fn take(&self, layer: &mut Layer, texts: &[String], origin: Origin) -> Result<(), Refusal> {
-        (self.take)(layer, texts, origin)
+    pub fn take(&self, layer: &mut Layer, typed: &Typed, origin: Origin) -> Result<(), Refusal> {
+        (self.take)(layer, typed, origin)
     }
 }
 
@@ -145,7 +156,7 @@ macro_rules! measure {
             key: $key,
             option: Some($option),
             take: |layer, texts, origin| {
-                let take: fn(&[String]) -> Result<Extent, String> = $take;
+                let take: fn(&Typed) -> Result<Extent, String> = $take;
                 let twice = "only one of width, height, long-side and scale can hold; take one out";
                 alone(&mut layer.extent, take(texts)?, origin, twice)
             },
@@ -599,24 +610,26 @@ fn alone<T>(slot: &mut Option<Given<T>>, value: T, origin: Origin, twice: &str) 
 }
 
 /// A single value.
-fn one<T>(texts: &[String], parse: fn(&str) -> Result<T, String>) -> Result<T, String> {
-    match texts {
-        [text] => parse(text),
+pub fn one<T>(typed: &Typed, parse: fn(&str) -> Result<T, String>) -> Result<T, String> {
+    match typed {
+        Typed::One(text) => parse(text),
         // What is no single text is told what is allowed in the same words.
-        _ => parse("\0").and(Err("it is a single value".to_owned())),
+        Typed::List(_) | Typed::Other => parse("\0").and(Err("it is a single value".to_owned())),
     }
 }
 
 /// Values, at least one.
 fn all<T>(
-    texts: &[String],
+    typed: &Typed,
     what: &str,
     parse: fn(&str) -> Result<T, String>,
 ) -> Result<Vec<T>, String> {
-    if texts.is_empty() {
-        return Err(format!("the list is empty; name {what}"));
+    match typed {
+        Typed::One(text) => Ok(vec![parse(text)?]),
+        Typed::List(texts) if texts.is_empty() => Err(format!("the list is empty; name {what}")),
+        Typed::List(texts) => texts.iter().map(|text| parse(text)).collect(),
+        Typed::Other => Err(format!("it is {what} or a list of such")),
     }
-    texts.iter().map(|text| parse(text)).collect()
 }
 
 fn given<T: Clone>(given: &Option<Given<T>>, usual: T) -> T {

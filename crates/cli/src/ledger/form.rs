@@ -188,7 +188,7 @@ fn checked(mut originals: BTreeMap<String, Entry>, schema: u64) -> Sound {
         for piece in entry.pieces.values_mut() {
             if piece.made.as_ref().is_some_and(|made| !is_sound(made)) {
                 // It will be made again; the file is ours all the same.
-                piece.standing = piece.made.take().map(|made| made.digest);
+                piece.unmake();
             }
         }
     }

@@ -79,6 +79,20 @@ pub struct PieceEntry {
     pub standing: Option<String>,
 }
 
+impl PieceEntry {
+    /// The digest of the file that stands under its name, as far as that is known.
+    fn file(&self) -> Option<&String> {
+        let made = self.made.as_ref().map(|made| &made.digest);
+        made.or(self.standing.as_ref())
+    }
+
+    /// Nothing holds any more of what was made, but which file it is.
+    fn unmake(&mut self) {
+        self.standing = self.file().cloned();
+        self.made = None;
+    }
+}
+
 /// A piece that was finished.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Made {
@@ -143,11 +157,11 @@ impl Ledger {
     pub fn open(out: &Path) -> Result<Opened, Failure> {
         let path = out.join(NAME);
         let mut remarks = Vec::new();
-        let originals = match form::read(&match text(&path) {
-            Ok(Some(text)) => text,
-            Ok(None) => form::write(&BTreeMap::new()).unwrap_or_default(),
-            Err(error) => return Err(Failure::unreadable(&path)(error)),
-        }) {
+        let Some(text) = text(&path).map_err(Failure::unreadable(&path))? else {
+            let ledger = Ledger::new(path, BTreeMap::new());
+            return Ok(Opened { ledger, remarks });
+        };
+        let originals = match form::read(&text) {
             Form::Sound(sound) => {
                 if let Some(schema) = sound.carried_from {
                     remarks.push(format!(
@@ -227,12 +241,11 @@ impl Ledger {
         }
         // The original keeps its digest, even when this is its only piece.
         let owner = self.originals.entry(original.to_owned()).or_default();
-        if let Some(earlier) = owner.pieces.remove(piece) {
-            match earlier.made {
-                Some(made) if earlier.recipe == entry.recipe => entry.made = Some(made),
-                Some(made) => entry.standing = Some(made.digest),
-                None => entry.standing = earlier.standing,
+        if let Some(mut earlier) = owner.pieces.remove(piece) {
+            if earlier.recipe != entry.recipe {
+                earlier.unmake();
             }
+            (entry.made, entry.standing) = (earlier.made, earlier.standing);
         }
         owner.pieces.insert(piece.to_owned(), entry);
         self.owners.insert(piece.to_owned(), original.to_owned());
@@ -274,10 +287,7 @@ impl Ledger {
             return;
         };
         if entry.digest.as_ref() != Some(&digest) {
-            for piece in entry.pieces.values_mut() {
-                let made = piece.made.take().map(|made| made.digest);
-                piece.standing = made.or(piece.standing.take());
-            }
+            entry.pieces.values_mut().for_each(PieceEntry::unmake);
             entry.digest = Some(digest);
         }
     }
@@ -319,12 +329,9 @@ impl Ledger {
             let loose = pieces.filter(|(name, _)| !planned.contains(name.as_str()));
             let loose: Vec<_> = loose.collect();
             if !loose.is_empty() && unwanted(original) {
-                strays.extend(loose.into_iter().map(|(name, piece)| {
-                    let made = piece.made.as_ref().map(|made| &made.digest);
-                    Stray {
-                        name: name.clone(),
-                        digest: made.or(piece.standing.as_ref()).cloned(),
-                    }
+                strays.extend(loose.into_iter().map(|(name, piece)| Stray {
+                    name: name.clone(),
+                    digest: piece.file().cloned(),
                 }));
             }
         }

@@ -2,7 +2,7 @@
 
 use toml::de::DeValue;
 
-use crate::layer::{self, Layer, Origin, Refusal, Setting};
+use crate::layer::{self, Layer, Origin, Refusal, Setting, Typed};
 
 /// The keys at the top of a kiln file.
 pub const TOP: [&str; 8] = [
@@ -34,9 +34,13 @@ pub fn take(
     value: &DeValue<'_>,
     line: usize,
 ) -> Result<(), Refusal> {
-    // What is no text at all is told what is allowed in the words for a wrong one.
-    let texts = texts(value).unwrap_or_else(|| vec!["\0".to_owned()]);
-    setting.take(layer, &texts, Origin::Line(line))
+    setting.take(layer, &typed(value), Origin::Line(line))
+}
+
+/// A value as it was typed.
+fn typed(value: &DeValue<'_>) -> Typed {
+    let list = value.as_array().and_then(|_| texts(value)).map(Typed::List);
+    list.or(text(value).map(Typed::One)).unwrap_or(Typed::Other)
 }
 
 /// A text or a number as it was typed.
@@ -62,9 +66,5 @@ pub(super) fn one<T>(
     value: &DeValue<'_>,
     parse: fn(&str) -> Result<T, String>,
 ) -> Result<T, String> {
-    match text(value) {
-        Some(text) => parse(&text),
-        // What is no text at all is told what is allowed in the same words.
-        None => parse("\0").and(Err("it is a single value".to_owned())),
-    }
+    layer::one(&typed(value), parse)
 }

@@ -2,12 +2,12 @@
 
 use std::collections::HashMap;
 use std::fs;
-use std::panic::{self, AssertUnwindSafe};
 use std::path::PathBuf;
 
 use kiln_core::colour;
 use kiln_core::decode::{self, Allowance};
 use kiln_core::encode::{self, Chroma, Coding, Format, Manner, Pace};
+use kiln_core::guard;
 use kiln_core::pixels::{Channels as Samples, Raster};
 use kiln_core::source::{Headers, Probe};
 use kiln_core::survey::{self, Finding, Limits, Look, LookError, Name, Subject, Wanted};
@@ -182,14 +182,14 @@ fn look(file: &mut Opened, settings: &SurveySettings) {
         },
     };
     // A decoder that panics costs its picture, not the run.
-    let looked = panic::catch_unwind(AssertUnwindSafe(|| {
+    let looked = guard::guarded(|| {
         let bytes = fs::read(&file.record.path).map_err(Mishap::unreadable)?;
         let looked = survey::look(&bytes, probe, settings.allowance, wanted);
         looked.map_err(|error| match error {
             LookError::Decode(error) => error.into(),
             error => Mishap::of(error, "export or copy it again"),
         })
-    }));
+    });
     match looked {
         Ok(Ok(mut look)) => {
             file.record.thumbnail = look.thumbnail.take().and_then(|raster| packed(&raster));

@@ -9,13 +9,13 @@ pub use icc::{ProfileFacts, describe, in_gamut, profile};
 
 use std::borrow::Cow;
 
-/// Counts up whenever the same samples come to mean other light, or light other levels.
-pub(crate) const REVISION: u32 = 1;
-
 use crate::decode::{Form, Ink, Row};
 use crate::pixels::{ColourWish, Gamut};
 use curve::{LINEAR_OF_8, linear_of_16};
 use icc::Conversion;
+
+/// Counts up whenever the same samples come to mean other light, or light other levels.
+pub(crate) const REVISION: u32 = 1;
 
 /// A remark on the colours of a picture that its owner should hear.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]

@@ -5,7 +5,7 @@ use std::ops::RangeInclusive;
 
 use super::{Chroma, Coding, EncodeError, Manner};
 use crate::budget::{Prior, Verdict};
-use crate::pixels::{Raster, Size};
+use crate::pixels::Raster;
 use crate::source::{FEATURES, Kind, Nature};
 
 /// What a format can hold, and what its coder is like.
@@ -24,8 +24,12 @@ pub struct Abilities {
     /// The range of its dial that a search may use, worst first; `None` where it knows no dial.
     /// The lower ends are where a photo is just recognisable.
     pub dials: Option<RangeInclusive<u8>>,
+    /// The ways to code for a look; `None` where it knows no dial.
+    pub ways: Option<Ways>,
     /// Whether a file takes so long that dials are best looked for at a quicker pace.
     pub slow: bool,
+    /// About how many bytes a pixel coding holds at its peak, beside the raster.
+    pub memory: u64,
     /// Bytes that do not grow with the picture: headers and tables.
     pub frame_bytes: u16,
     /// Counts up whenever the same settings come to mean other bytes.
@@ -71,14 +75,22 @@ pub trait Coder: Sync {
 
     /// The way to be searched next for a look, after those that were tried; `None` where no other
     /// is worth it. A coder without a dial knows none.
-    fn way(&self, subject: &Subject, look: f32, tried: &[Tried]) -> Option<Way>;
+    fn way(&self, subject: &Subject, look: f32, tried: &[Tried]) -> Option<Way> {
+        self.abilities().ways.as_ref()?.next(subject, look, tried)
+    }
 
     /// What becomes of chroma where a coding is asked for, without a search.
-    fn chroma(&self, nature: Nature, coding: Coding) -> Chroma;
-
-    /// About how many bytes coding a raster holds at its peak, beside the raster.
-    fn memory(&self, size: Size) -> u64;
+    fn chroma(&self, nature: Nature, coding: Coding) -> Chroma {
+        let fine = matches!(coding, Coding::Dial(FINE..));
+        match fine || nature == Nature::Graphic {
+            true => Chroma::Full,
+            false => Chroma::Halved,
+        }
+    }
 }
+
+/// Above this dial halved chroma would be what is seen first.
+const FINE: u8 = 90;
 
 /// A raster that is ready to be coded.
 pub trait Prepared: Send + Sync {
@@ -87,7 +99,8 @@ pub trait Prepared: Send + Sync {
 }
 
 /// The ways of a coder that can share the chroma of neighbouring pixels.
-pub(super) struct Ways {
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Ways {
     /// Photos whose chroma is halved.
     pub halved: &'static Prior,
     /// Photos that keep theirs.
@@ -132,17 +145,5 @@ impl Ways {
             _ => return None,
         };
         Some(way(chroma))
-    }
-}
-
-/// Above this dial halved chroma would be what is seen first.
-const FINE: u8 = 90;
-
-/// What becomes of chroma at a dial that was asked for.
-pub(super) fn chroma_at(nature: Nature, coding: Coding) -> Chroma {
-    let fine = matches!(coding, Coding::Dial(FINE..));
-    match fine || nature == Nature::Graphic {
-        true => Chroma::Full,
-        false => Chroma::Halved,
     }
 }

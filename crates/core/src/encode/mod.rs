@@ -7,7 +7,7 @@ mod jpeg;
 mod png;
 mod webp;
 
-pub use coder::{Abilities, Coder, Prepared, Subject, Tried, Way};
+pub use coder::{Abilities, Coder, Prepared, Subject, Tried, Way, Ways};
 pub use inscribe::inscribe;
 
 use std::error::Error;
@@ -218,5 +218,5 @@ impl Prepared for Guarded<'_> {
 
 /// About how many bytes encoding a raster holds at its peak, beside the raster.
 pub fn memory(size: Size, format: Format) -> u64 {
-    format.coder().memory(size)
+    size.pixels() * format.coder().abilities().memory
 }

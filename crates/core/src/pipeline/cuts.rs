@@ -187,10 +187,8 @@ impl View<'_> {
         let stored = self.size;
         let mut wanted: Option<Wanted> = None;
         for cut in cuts.iter().filter(|cut| one.shares_rows(cut)) {
-            let shown = shown(self.original, &cut.framing, stored);
-            let turned = self.orientation(cut).apply_to_size(shown.size);
-            let frame = cut.framing.region(turned, (0.5, 0.5));
-            let frame = self.orientation(cut).stored_region(frame, shown.size);
+            // Where a crop will lie is not known yet; how large it is does not depend on that.
+            let (shown, frame) = self.framed(cut, (0.5, 0.5));
             let target = self.target(cut, cut.first());
             let side = |all: u32, part: f64, target: u32| {
                 let least = f64::from(all) / part * f64::from(target);
@@ -264,14 +262,14 @@ impl View<'_> {
     }
 
     /// The area that a cut may draw on, and the part of it that it shows, in pixels as they come.
-    fn framed(&self, cut: &Cut, index: usize) -> (Area, Region) {
+    fn framed(&self, cut: &Cut, focus: (f64, f64)) -> (Area, Region) {
         let area = shown(self.original, &cut.framing, self.size);
         let orientation = self.orientation(cut);
         let region = match cut.backdrop {
             Some(_) => area.into(),
             None => {
                 let turned = orientation.apply_to_size(area.size);
-                let region = cut.framing.region(turned, self.foci[index]);
+                let region = cut.framing.region(turned, focus);
                 orientation.stored_region(region, area.size).within(area)
             }
         };
@@ -280,7 +278,7 @@ impl View<'_> {
 
     /// A sizer that makes a cut's frame at a size, as stored.
     fn sizer(&self, cut: &Cut, index: usize, size: Size, channels: usize) -> Sizer {
-        let (area, region) = self.framed(cut, index);
+        let (area, region) = self.framed(cut, self.foci[index]);
         let target = self.target(cut, size);
         Sizer::of_region(area, region, target, channels, cut.rendering.kernel)
     }

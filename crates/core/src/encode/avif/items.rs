@@ -71,8 +71,7 @@ pub fn inscribe(file: &[u8], blocks: &Blocks) -> Option<Vec<u8>> {
         .iter()
         .flat_map(|item| item.bytes.clone())
         .collect();
-    let around = |part: &Part| (part.start as usize, part.end as usize);
-    let (start, end) = around(meta);
+    let (start, end) = (meta.start as usize, meta.end as usize);
     Some(
         [
             &file[..start],
@@ -175,13 +174,16 @@ fn located(iloc: &[u8], added: &Added, growth: Growth) -> Option<Vec<u8>> {
     let mut scan = Scan::of(iloc);
     let [version, ..] = scan.bytes::<4>().ok()?;
     let [sizes, more] = scan.bytes().ok()?;
-    let nibble = |byte: u8| usize::from(byte);
     let widths = Widths {
         version,
-        offset: nibble(sizes >> 4),
-        length: nibble(sizes & 15),
-        base: nibble(more >> 4),
-        index: if version == 0 { 0 } else { nibble(more & 15) },
+        offset: usize::from(sizes >> 4),
+        length: usize::from(sizes & 15),
+        base: usize::from(more >> 4),
+        index: if version == 0 {
+            0
+        } else {
+            usize::from(more & 15)
+        },
     };
     let count = scan.big(widths.number()).ok()?;
     let mut body = iloc.get(..6)?.to_vec();

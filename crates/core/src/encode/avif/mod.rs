@@ -9,10 +9,10 @@ use avif_serialize::Aviffy;
 use avif_serialize::constants::MatrixCoefficients;
 use rav1e::prelude::*;
 
-use super::coder::{self, Abilities, Coder, Subject, Tried, Way, Ways};
+use super::coder::{Abilities, Coder, Ways};
 use super::{Chroma, Coding, EncodeError, Format, Manner, Pace};
-use crate::pixels::{Channels, Gamut, Raster, Size};
-use crate::source::{Kind, Nature};
+use crate::pixels::{Channels, Gamut, Raster};
+use crate::source::Kind;
 
 const ABILITIES: Abilities = Abilities {
     kind: Kind::Avif,
@@ -21,7 +21,10 @@ const ABILITIES: Abilities = Abilities {
     lossless: false,
     longest_side: 65_535,
     dials: Some(5..=98),
+    ways: Some(WAYS),
     slow: true,
+    // Measured with rav1e 0.8: lookahead, reconstruction and search state.
+    memory: 40,
     frame_bytes: 300,
     revision: 1,
 };
@@ -60,19 +63,6 @@ impl Coder for Avif {
             full: OnceLock::new(),
             alpha: OnceLock::new(),
         }))
-    }
-
-    fn way(&self, subject: &Subject, look: f32, tried: &[Tried]) -> Option<Way> {
-        WAYS.next(subject, look, tried)
-    }
-
-    fn chroma(&self, nature: Nature, coding: Coding) -> Chroma {
-        coder::chroma_at(nature, coding)
-    }
-
-    fn memory(&self, size: Size) -> u64 {
-        // Measured with rav1e 0.8: lookahead, reconstruction and search state.
-        size.pixels() * 40
     }
 }
 

@@ -4,11 +4,11 @@ mod curves;
 
 use jpeg_encoder::{ColorType, Encoder, SamplingFactor};
 
-use super::coder::{self, Abilities, Coder, Prepared, Subject, Tried, Way, Ways};
+use super::coder::{Abilities, Coder, Prepared, Ways};
 use super::{Chroma, Coding, EncodeError, Format, Manner};
 use crate::colour;
-use crate::pixels::{Raster, Size};
-use crate::source::{Kind, Nature};
+use crate::pixels::Raster;
+use crate::source::Kind;
 
 const ABILITIES: Abilities = Abilities {
     kind: Kind::Jpeg,
@@ -17,7 +17,9 @@ const ABILITIES: Abilities = Abilities {
     lossless: false,
     longest_side: 65_535,
     dials: Some(8..=98),
+    ways: Some(WAYS),
     slow: false,
+    memory: 12,
     frame_bytes: 330,
     revision: 1,
 };
@@ -41,18 +43,6 @@ impl Coder for Jpeg {
 
     fn prepare<'a>(&self, raster: &'a Raster) -> Result<Box<dyn Prepared + 'a>, EncodeError> {
         Ok(Box::new(Samples { raster }))
-    }
-
-    fn way(&self, subject: &Subject, look: f32, tried: &[Tried]) -> Option<Way> {
-        WAYS.next(subject, look, tried)
-    }
-
-    fn chroma(&self, nature: Nature, coding: Coding) -> Chroma {
-        coder::chroma_at(nature, coding)
-    }
-
-    fn memory(&self, size: Size) -> u64 {
-        size.pixels() * 12
     }
 }
 

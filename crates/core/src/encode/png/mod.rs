@@ -4,7 +4,7 @@ use std::collections::HashMap;
 
 use png::{BitDepth, ColorType, Compression, Encoder, Filter, Info};
 
-use super::coder::{Abilities, Coder, Prepared, Subject, Tried, Way};
+use super::coder::{Abilities, Coder, Prepared};
 use super::{Chroma, Coding, EncodeError, Format, Manner, Pace, inscribe};
 use crate::colour;
 use crate::pixels::{Channels, Raster, Size};
@@ -17,7 +17,9 @@ const ABILITIES: Abilities = Abilities {
     lossless: true,
     longest_side: Size::MAX_SIDE,
     dials: None,
+    ways: None,
     slow: false,
+    memory: 8,
     frame_bytes: 70,
     revision: 1,
 };
@@ -39,16 +41,9 @@ impl Coder for Png {
         Ok(Box::new(Leanest { raster, form }))
     }
 
-    fn way(&self, _: &Subject, _: f32, _: &[Tried]) -> Option<Way> {
-        None
-    }
-
+    // It shares none.
     fn chroma(&self, _: Nature, _: Coding) -> Chroma {
         Chroma::Full
-    }
-
-    fn memory(&self, size: Size) -> u64 {
-        size.pixels() * 8
     }
 }
 

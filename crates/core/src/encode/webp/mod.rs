@@ -4,11 +4,11 @@ mod curves;
 
 use webp::{Encoder, PixelLayout, WebPConfig};
 
-use super::coder::{self, Abilities, Coder, Prepared, Subject, Tried, Way, Ways};
+use super::coder::{Abilities, Coder, Prepared, Ways};
 use super::{Chroma, Coding, EncodeError, Format, Manner, Pace, inscribe};
 use crate::colour;
-use crate::pixels::{Channels, Raster, Size};
-use crate::source::{Kind, Nature};
+use crate::pixels::{Channels, Raster};
+use crate::source::Kind;
 
 const ABILITIES: Abilities = Abilities {
     kind: Kind::WebP,
@@ -17,7 +17,9 @@ const ABILITIES: Abilities = Abilities {
     lossless: true,
     longest_side: 16_383,
     dials: Some(1..=100),
+    ways: Some(WAYS),
     slow: false,
+    memory: 16,
     // Most of it are the probabilities of its entropy coder.
     frame_bytes: 950,
     revision: 1,
@@ -60,18 +62,6 @@ impl Coder for WebP {
 
     fn prepare<'a>(&self, raster: &'a Raster) -> Result<Box<dyn Prepared + 'a>, EncodeError> {
         Ok(Box::new(Samples { raster }))
-    }
-
-    fn way(&self, subject: &Subject, look: f32, tried: &[Tried]) -> Option<Way> {
-        WAYS.next(subject, look, tried)
-    }
-
-    fn chroma(&self, nature: Nature, coding: Coding) -> Chroma {
-        coder::chroma_at(nature, coding)
-    }
-
-    fn memory(&self, size: Size) -> u64 {
-        size.pixels() * 16
     }
 }
 
