@@ -213,4 +213,21 @@ mod tests {
         backdrop #010203 Line(5)
         ");
     }
+
+    #[test]
+    fn a_single_value_is_no_list_and_a_list_may_be_single() {
+        let take = |key: &str, typed: &Typed| {
+            let setting = find(key).expect("a setting");
+            setting
+                .take(&mut Layer::default(), typed, Origin::Line(1))
+                .is_ok()
+        };
+        for (key, value) in [("pace", "quick"), ("max-weight", "9 KB"), ("trim", "true")] {
+            assert!(take(key, &Typed::One(value.to_owned())), "{key}");
+            assert!(!take(key, &Typed::List(vec![value.to_owned()])), "{key}");
+        }
+        assert!(take("width", &Typed::One("400".to_owned())));
+        assert!(take("width", &Typed::List(vec!["400".to_owned()])));
+        assert!(!take("width", &Typed::List(Vec::new())) && !take("width", &Typed::Other));
+    }
 }
