@@ -285,9 +285,10 @@ pub fn real(path: &Path) -> PathBuf {
         if let Ok(found) = above.canonicalize() {
             let rest = absolute.strip_prefix(above).unwrap_or(Path::new(""));
             // Joining nothing would add a slash.
-            return match rest.as_os_str().is_empty() {
-                true => found,
-                false => found.join(rest),
+            return if rest.as_os_str().is_empty() {
+                found
+            } else {
+                found.join(rest)
             };
         }
     }

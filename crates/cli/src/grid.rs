@@ -46,9 +46,10 @@ pub fn set(rows: Vec<Vec<(String, Style)>>, terminal: Option<usize>, right: &[us
                 true => text,
                 false => format!("{style}{text}{style:#}"),
             };
-            Cell::new(styled).set_alignment(match right.contains(&column) {
-                true => CellAlignment::Right,
-                false => CellAlignment::Left,
+            Cell::new(styled).set_alignment(if right.contains(&column) {
+                CellAlignment::Right
+            } else {
+                CellAlignment::Left
             })
         }));
     }

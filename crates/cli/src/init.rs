@@ -63,7 +63,7 @@ pub fn run(typed: &InitArgs, channels: &Channels) -> Result<ExitCode, Failure> {
         says_nothing(stem(file))
     });
     let nameless = nameless.count();
-    channels.print(|out, _| told(out, &typed.kiln, &proposals, seen.len(), nameless))?;
+    channels.print(|out, _| proposed(out, &typed.kiln, &proposals, seen.len(), nameless))?;
     Ok(ExitCode::SUCCESS)
 }
 
@@ -99,8 +99,11 @@ fn seen(survey: &Survey, typed: &InitArgs) -> Vec<Seen> {
         Some(Seen {
             name: record.name.clone(),
             size: headers.upright()?,
-            content: record.look.as_ref().map(|look| look.content),
-            clear: record.look.as_ref().is_some_and(|look| look.alpha_used),
+            motif: record.glance.as_ref().map(|glance| glance.motif),
+            clear: record
+                .glance
+                .as_ref()
+                .is_some_and(|glance| glance.alpha_used),
         })
     });
     seen.collect()
@@ -108,15 +111,17 @@ fn seen(survey: &Survey, typed: &InitArgs) -> Vec<Seen> {
 
 /// A path as a kiln file in a folder says it.
 fn below(path: &Path, folder: &Path) -> String {
-    let folder = match folder.as_os_str().is_empty() {
-        true => Path::new("."),
-        false => folder,
+    let folder = if folder.as_os_str().is_empty() {
+        Path::new(".")
+    } else {
+        folder
     };
     let seen = pathdiff::diff_paths(find::real(path), find::real(folder));
     let seen = seen.unwrap_or_else(|| path.to_owned());
-    match seen.as_os_str().is_empty() {
-        true => ".".to_owned(),
-        false => seen.to_string_lossy().replace('\\', "/"),
+    if seen.as_os_str().is_empty() {
+        ".".to_owned()
+    } else {
+        seen.to_string_lossy().replace('\\', "/")
     }
 }
 
@@ -203,7 +208,7 @@ fn quoted(text: &str) -> String {
 }
 
 /// What was assumed, and what to do next.
-fn told(
+fn proposed(
     out: &mut dyn Write,
     path: &Path,
     proposals: &[Proposal],

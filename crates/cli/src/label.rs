@@ -88,9 +88,10 @@ pub fn run(settings: &LabelSettings, channels: &Channels) -> Result<ExitCode, Fa
         }
         false => report.write(out),
     })?;
-    Ok(match settings.strict && !report.flaws.is_empty() {
-        true => ExitCode::from(1),
-        false => ExitCode::SUCCESS,
+    Ok(if settings.strict && !report.flaws.is_empty() {
+        ExitCode::from(1)
+    } else {
+        ExitCode::SUCCESS
     })
 }
 

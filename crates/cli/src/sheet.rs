@@ -148,9 +148,10 @@ impl Sheet {
     }
 
     fn read_rows(&mut self) -> Result<(), Failure> {
-        let body = match self.text.starts_with(SEPARATOR) {
-            true => self.text.split_once('\n').map_or("", |(_, body)| body),
-            false => &self.text,
+        let body = if self.text.starts_with(SEPARATOR) {
+            self.text.split_once('\n').map_or("", |(_, body)| body)
+        } else {
+            &self.text
         };
         let mut reader = csv::ReaderBuilder::new()
             .delimiter(self.dialect.between)
@@ -216,9 +217,10 @@ impl Sheet {
     }
 
     fn line(&self, cells: &[&str]) -> Result<String, Failure> {
-        let terminator = match self.dialect.carriage_returns {
-            true => csv::Terminator::CRLF,
-            false => csv::Terminator::Any(b'\n'),
+        let terminator = if self.dialect.carriage_returns {
+            csv::Terminator::CRLF
+        } else {
+            csv::Terminator::Any(b'\n')
         };
         let mut writer = csv::WriterBuilder::new()
             .delimiter(self.dialect.between)

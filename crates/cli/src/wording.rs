@@ -7,7 +7,7 @@ use std::str::FromStr;
 
 use kiln_core::encode::Format;
 use kiln_core::pixels::{Backdrop, Fit, NoFraming, Orientation};
-use kiln_core::plan::{Pattern, PatternError};
+use kiln_core::plan::{Choice, Pattern, PatternError};
 use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
 
 pub use looks::{pace, parse_aim, parse_least_look, parse_look, parse_pace};
@@ -115,15 +115,30 @@ pub fn parse_format(text: &str) -> Result<Format, String> {
     }
 }
 
-/// Each format once, in the order of its first mention.
-pub fn once(formats: &[Format]) -> Vec<Format> {
-    let mut once = Vec::new();
-    for format in formats {
-        if !once.contains(format) {
-            once.push(*format);
+/// `--format`: one of the four, or `None` for `auto`.
+pub fn parse_choice(text: &str) -> Result<Option<Format>, String> {
+    match text.trim().to_ascii_lowercase().as_str() {
+        "auto" => Ok(None),
+        name => parse_format(name)
+            .map(Some)
+            .map_err(|_| "the formats are jpeg, png, webp and avif, or auto".to_owned()),
+    }
+}
+
+/// The pieces that a list of formats means, each once: one in each, or, with `auto` in it, one that
+/// has the best of them all.
+pub fn choices(formats: &[Option<Format>]) -> Vec<Choice> {
+    let named = formats.iter().copied().flatten();
+    if formats.contains(&None) {
+        return vec![Choice::everywhere(named)];
+    }
+    let mut choices: Vec<Choice> = Vec::new();
+    for choice in named.map(Choice::from) {
+        if !choices.contains(&choice) {
+            choices.push(choice);
         }
     }
-    once
+    choices
 }
 
 /// `--max-weight`: bytes, with an optional unit.

@@ -122,9 +122,10 @@ impl OutFolder {
     /// The bytes of a piece; an error where there is none, or a link instead.
     pub fn read(&self, name: &str) -> io::Result<Vec<u8>> {
         let path = self.below(name)?;
-        match path.symlink_metadata()?.is_file() {
-            true => fs::read(path),
-            false => Err(io::Error::other("it is no file")),
+        if path.symlink_metadata()?.is_file() {
+            fs::read(path)
+        } else {
+            Err(io::Error::other("it is no file"))
         }
     }
 

@@ -74,7 +74,7 @@ fn sized(path: &str, width: u32) -> Option<Raster> {
     let original = Original::new(path.to_owned(), path.to_owned(), bytes.len() as u64, probe);
     let wish = Wish {
         extent: Extent::Widths(vec![width]),
-        formats: vec![Format::Png],
+        formats: vec![Format::Png.into()],
         ..Wish::default()
     };
     let job = Job::new(original, &wish);

@@ -26,7 +26,7 @@ fn wish(widths: &[u32], formats: &[Format]) -> Wish {
     };
     Wish {
         extent,
-        formats: formats.to_vec(),
+        formats: formats.iter().map(|&format| format.into()).collect(),
         ..Wish::default()
     }
 }
@@ -42,7 +42,8 @@ fn fired(file: &[u8], wish: &Wish) -> (Vec<(Format, Piece)>, Option<ColourNote>)
     let mut pieces = Vec::new();
     let note = pipeline::fire(file, &job, Allowance::default(), |planned, piece| {
         let order = job.pieces().position(|(_, _, piece)| piece == planned);
-        pieces.push((order, planned.format, piece.expect("a piece")));
+        let piece = piece.expect("a piece");
+        pieces.push((order, piece.format, piece));
         ControlFlow::Continue(())
     });
     // They come as they are finished.
@@ -322,7 +323,7 @@ fn one_decode_serves_several_places() {
         &plan.jobs[0],
         Allowance::default(),
         |planned, piece| {
-            made.push((planned.name.clone(), piece.expect("a piece").file));
+            made.push((planned.key().to_owned(), piece.expect("a piece").file));
             ControlFlow::Continue(())
         },
     )
@@ -390,9 +391,10 @@ fn deep_slopes_are_dithered_and_shallow_ones_are_not() {
     let slope = |deep: bool| {
         let samples = each_pixel(|x, y| {
             let level = 100.0 + f64::from(x) / 8.0 + f64::from(y) / 90.0;
-            match deep {
-                true => ((level * 257.0) as u16).to_be_bytes().to_vec(),
-                false => vec![level as u8],
+            if deep {
+                ((level * 257.0) as u16).to_be_bytes().to_vec()
+            } else {
+                vec![level as u8]
             }
         });
         let depth = if deep {

@@ -40,7 +40,7 @@ fn framed(
         extent,
         framing,
         backdrop: Backdrop::Colour([1, 2, 3]),
-        formats: vec![Format::Png],
+        formats: vec![Format::Png.into()],
         ..Wish::default()
     };
     let mut probe = common::probe(&file);
@@ -236,9 +236,8 @@ fn one_picture_in_four_containers_gives_one_piece() {
         ..Wish::default()
     };
     for format in [Format::Jpeg, Format::Png, Format::WebP, Format::Avif] {
-        let formats = vec![format];
         let wish = Wish {
-            formats,
+            formats: vec![format.into()],
             ..wish.clone()
         };
         let pieces: Vec<Vec<u8>> = stored.iter().map(|file| fired(file, &wish)).collect();
@@ -252,7 +251,7 @@ fn what_else_is_made_does_not_change_a_piece() {
     let file = common::encoded(&map(), Format::Png, Coding::Lossless).expect("a PNG");
     let wish = Wish {
         extent: Extent::Widths(vec![10, 21, 43, 80]),
-        formats: vec![Format::Png],
+        formats: vec![Format::Png.into()],
         ..Wish::default()
     };
     let original = Original::new("x".into(), "x".into(), 9, common::probe(&file));
@@ -265,7 +264,7 @@ fn what_else_is_made_does_not_change_a_piece() {
     let made = |job: &Job| {
         let mut made = std::collections::BTreeMap::new();
         pipeline::fire(&file, job, Allowance::default(), |planned, piece| {
-            made.insert(planned.name.clone(), piece.expect("a piece").file);
+            made.insert(planned.key().to_owned(), piece.expect("a piece").file);
             ControlFlow::Continue(())
         })
         .expect("a sound picture");
@@ -274,7 +273,7 @@ fn what_else_is_made_does_not_change_a_piece() {
     let all = made(&job);
     assert_eq!(all.len(), 4);
     for (name, file) in &all {
-        let alone = made(&job.without(|piece| piece.name != *name));
+        let alone = made(&job.without(|piece| piece.key() != *name));
         assert_eq!(alone, [(name.clone(), file.clone())].into(), "{name}");
     }
 }
@@ -282,12 +281,13 @@ fn what_else_is_made_does_not_change_a_piece() {
 /// A dark block of 30 × 20 pixels on a light ground with an uneven border.
 fn block(ground: [u8; 3]) -> Vec<u8> {
     let pixels = (0..HEIGHT).flat_map(|y| (0..WIDTH).map(move |x| (x, y)));
-    let samples = pixels.flat_map(
-        |(x, y)| match (20..50).contains(&x) && (25..45).contains(&y) {
-            true => [20, 40, 60],
-            false => ground,
-        },
-    );
+    let samples = pixels.flat_map(|(x, y)| {
+        if (20..50).contains(&x) && (25..45).contains(&y) {
+            [20, 40, 60]
+        } else {
+            ground
+        }
+    });
     let raster = Raster::new(size(WIDTH, HEIGHT), Channels::Rgb, samples.collect());
     let raster = raster.expect("whole rows");
     common::encoded(&raster, Format::Png, Coding::Lossless).expect("a PNG")
@@ -302,7 +302,7 @@ fn borders_are_trimmed_backgrounds_knocked_out_and_sizes_taken_from_what_is_left
     let made = |framing: Framing, change: &dyn Fn(&mut Wish)| {
         let mut wish = Wish {
             framing,
-            formats: vec![Format::Png],
+            formats: vec![Format::Png.into()],
             ..Wish::default()
         };
         change(&mut wish);

@@ -53,7 +53,7 @@ fn every_look_is_reached_by_a_file_that_was_scored_as_others_see_it() {
     for (name, wanted) in LOOKS {
         for format in [Format::Jpeg, Format::WebP] {
             let coding = look(wanted);
-            let Piece { file, account } = made(format, Aims { coding, ..AIMS });
+            let Piece { file, account, .. } = made(format, Aims { coding, ..AIMS });
             assert!(account.score >= wanted, "{name} {format}: {account:?}");
             let lossless = account.coding == Coding::Lossless;
             assert!(
@@ -80,7 +80,7 @@ fn every_look_is_reached_by_a_file_that_was_scored_as_others_see_it() {
 fn what_is_exact_is_the_same_picture() {
     for format in [Format::Png, Format::WebP] {
         let coding = CodingWish::Exact;
-        let Piece { file, account } = made(format, Aims { coding, ..AIMS });
+        let Piece { file, account, .. } = made(format, Aims { coding, ..AIMS });
         assert_eq!((account.coding, account.score), (Coding::Lossless, 100.0));
         assert_eq!(account.trail.len(), 1);
         let (_, _, channels, samples) = read_back(format, &file);
@@ -155,7 +155,7 @@ fn a_piece_is_shrunk_where_that_is_asked_for_and_nothing_else_fits() {
         (Some(Verdict::Over), None)
     );
     assert!(account.score >= 50.0 && !account.fits);
-    let Piece { file, account } = made(Format::Jpeg, bound(true));
+    let Piece { file, account, .. } = made(Format::Jpeg, bound(true));
     let shrunk = account.shrunk.expect("a smaller size");
     let (width, height, ..) = read_back(Format::Jpeg, &file);
     assert_eq!((width, height), (shrunk.width(), shrunk.height()));
@@ -175,7 +175,7 @@ fn denser_pieces_are_scored_as_they_are_seen_and_weigh_less() {
         let wish = Wish {
             extent: Extent::Widths(vec![(400.0 / density) as u32]),
             densities: vec![density],
-            formats: vec![Format::Jpeg],
+            formats: vec![Format::Jpeg.into()],
             ..Wish::default()
         };
         let original = Original::new("x".into(), "x".into(), 9, common::probe(&png));

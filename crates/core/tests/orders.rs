@@ -21,7 +21,7 @@ fn made(raster: &Raster, format: Format, wish: &Wish, order: Option<&Order>) -> 
     let png = common::encoded(raster, Format::Png, Coding::Lossless).expect("a PNG");
     let original = Original::new("x".into(), "x".into(), 9, common::probe(&png));
     let wish = Wish {
-        formats: vec![format],
+        formats: vec![format.into()],
         pace: Pace::Quick,
         extent: Extent::Own,
         ..wish.clone()
@@ -271,7 +271,7 @@ fn a_patient_coder_looks_for_its_dial_once() {
         let png = common::encoded(&raster, Format::Png, Coding::Lossless).expect("a PNG");
         let original = Original::new("x".into(), "x".into(), 9, common::probe(&png));
         let wish = Wish {
-            formats: vec![Format::Avif],
+            formats: vec![Format::Avif.into()],
             pace: Pace::Patient,
             ..Wish::default()
         };

@@ -29,7 +29,7 @@ impl Stored for Shelf {
 fn a_stored_picture_gives_the_pieces_of_its_bytes() {
     let wish = Wish {
         extent: Extent::Widths(vec![20]),
-        formats: vec![Format::Png],
+        formats: vec![Format::Png.into()],
         ..Wish::default()
     };
     for (name, file) in common::one_of_each() {

@@ -13,23 +13,23 @@ use kiln_core::encode::Format;
 use kiln_core::pipeline;
 use kiln_core::plan::{CodingWish, Extent, Job, LookWish, Original, Wish};
 use kiln_core::source::{self, Headers};
-use kiln_core::survey::{self, Content, Limits, Look, Subject, Wanted, findings};
+use kiln_core::survey::{self, Asked, Glance, Limits, Motif, Subject, findings};
 use png::{BitDepth, ColorType as PngColour};
 
-fn look(file: &[u8], width: u32, format: Format) -> Look {
+fn look(file: &[u8], width: u32, format: Format) -> Glance {
     look_for(file, (width, width), format)
 }
 
 /// A look for a width in pixels, and in CSS pixels.
-fn look_for(file: &[u8], (width, displayed): (u32, u32), format: Format) -> Look {
-    let wanted = Wanted {
+fn look_for(file: &[u8], (width, displayed): (u32, u32), format: Format) -> Glance {
+    let wanted = Asked {
         width,
         displayed,
         format,
         coding: CodingWish::default(),
         thumbnail: 40,
     };
-    survey::look(file, &probe(file), Allowance::default(), wanted).expect("a sound picture")
+    survey::glance(file, &probe(file), Allowance::default(), wanted).expect("a sound picture")
 }
 
 /// Hills with grain, more of it towards the bottom.
@@ -58,7 +58,7 @@ fn fired(file: &[u8], (width, displayed): (u32, u32), format: Format) -> u64 {
     let wish = Wish {
         extent: Extent::Widths(vec![displayed]),
         densities: vec![f64::from(width) / f64::from(displayed)],
-        formats: vec![format],
+        formats: vec![format.into()],
         ..Wish::default()
     };
     let job = Job::new(original, &wish);
@@ -101,15 +101,15 @@ fn estimates_come_near_a_real_firing() {
 fn estimates_follow_the_look_and_the_screen() {
     let file = landscape(1400, 1100);
     let weigh = |coding: CodingWish, displayed: u32| {
-        let wanted = Wanted {
+        let wanted = Asked {
             width: 1000,
             displayed,
             format: Format::WebP,
             coding,
             thumbnail: 0,
         };
-        let look = survey::look(&file, &probe(&file), Allowance::default(), wanted);
-        look.expect("a sound picture").estimate.weight
+        let glance = survey::glance(&file, &probe(&file), Allowance::default(), wanted);
+        glance.expect("a sound picture").estimate.weight
     };
     let looks = [60.0, 75.0, 85.0].map(|look| CodingWish::Look(LookWish::of(look)));
     let [plain, fine, crisp] = looks.map(|look| weigh(look, 1000));
@@ -135,7 +135,7 @@ fn a_graphic_is_estimated_to_the_byte() {
     let file = common::png_with(PngColour::Rgb, BitDepth::Eight, &bars.concat(), |_| {});
     let found = look(&file, 30, Format::WebP);
     assert_eq!(found.estimate.weight, fired(&file, (30, 30), Format::WebP));
-    assert!(found.few_colours && matches!(found.content, Content::Flat | Content::Text));
+    assert!(found.few_colours && matches!(found.motif, Motif::Flat | Motif::Text));
 }
 
 #[test]
@@ -211,7 +211,7 @@ fn findings_and_their_wording() {
     let mut tell = |name: &str,
                     weight: u64,
                     headers: &Headers,
-                    look: Option<&Look>,
+                    glance: Option<&Glance>,
                     twin: Option<&str>,
                     limits: &Limits| {
         let wide = ProfileFacts {
@@ -222,7 +222,7 @@ fn findings_and_their_wording() {
             weight,
             headers,
             profile: Some(&wide),
-            look,
+            glance,
             twin,
         };
         for finding in findings(&subject, limits) {
@@ -252,7 +252,7 @@ fn findings_and_their_wording() {
 
     let mut stored = headers(&common::interlaced_png(true));
     stored.alpha = true;
-    looked.content = Content::Photo;
+    looked.motif = Motif::Photo;
     (looked.alpha_used, looked.depth_used) = (false, false);
     let bound = Limits {
         widest: 4000,
@@ -270,13 +270,13 @@ fn findings_and_their_wording() {
     let inks = headers(&common::jpeg_with(&common::rgba(), ColorType::Cmyk, |e| {
         e.set_progressive(true)
     }));
-    (looked.content, looked.few_colours) = (Content::Flat, true);
+    (looked.motif, looked.few_colours) = (Motif::Flat, true);
     let wide = Limits {
         widest: 4000,
         max_weight: None,
     };
     tell("chart as JPEG", 110_000, &inks, Some(&looked), None, &wide);
-    looked.content = Content::Text;
+    looked.motif = Motif::Text;
     tell("poster as JPEG", 210_000, &inks, Some(&looked), None, &wide);
     tell(
         "animation",

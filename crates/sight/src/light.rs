@@ -49,9 +49,10 @@ pub(crate) fn absorbance(primaries: Primaries) -> [[f32; 3]; 3] {
 pub(crate) fn levels() -> [f32; 256] {
     std::array::from_fn(|sample| {
         let encoded = sample as f64 / 255.0;
-        match encoded <= 0.04045 {
-            true => (encoded / 12.92) as f32,
-            false => libm::pow((encoded + 0.055) / 1.055, 2.4) as f32,
+        if encoded <= 0.04045 {
+            (encoded / 12.92) as f32
+        } else {
+            libm::pow((encoded + 0.055) / 1.055, 2.4) as f32
         }
     })
 }

@@ -24,9 +24,10 @@ impl Reference {
     }
 
     fn on(arch: Arch, picture: Picture<'_>) -> Reference {
-        let grounds = match picture.is_transparent() {
-            true => &[Ground::Black, Ground::White][..],
-            false => &[Ground::Black],
+        let grounds = if picture.is_transparent() {
+            &[Ground::Black, Ground::White][..]
+        } else {
+            &[Ground::Black]
         };
         let prepare = |&ground| Prepared::new(arch, &View::new(picture, ground));
         Reference {
@@ -70,9 +71,10 @@ impl Reference {
     ) -> Option<impl Iterator<Item = (&'a Prepared, View<'a>)>> {
         let same = (candidate.width, candidate.height) == (self.width, self.height);
         let two = self.grounds.len() == 2 || candidate.is_transparent();
-        let grounds = match two {
-            true => &[Ground::Black, Ground::White][..],
-            false => &[Ground::Black],
+        let grounds = if two {
+            &[Ground::Black, Ground::White][..]
+        } else {
+            &[Ground::Black]
         };
         same.then(|| {
             // An opaque reference is the same on any ground.

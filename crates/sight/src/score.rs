@@ -43,8 +43,9 @@ pub(crate) fn score(scales: &[Scale]) -> f64 {
     let error = error * 0.956_238_261_683_484_4;
     let bent = 2.326_765_642_916_932 * error - 0.020_884_521_182_843_837 * (error * error)
         + 6.248_496_625_763_138e-5 * (error * error * error);
-    match bent > 0.0 {
-        true => 100.0 - 10.0 * libm::pow(bent, 0.627_633_646_783_138_7),
-        false => 100.0,
+    if bent > 0.0 {
+        100.0 - 10.0 * libm::pow(bent, 0.627_633_646_783_138_7)
+    } else {
+        100.0
     }
 }

@@ -8,7 +8,7 @@ use kiln_core::pixels::Area;
 use kiln_core::{decode, pipeline};
 use rayon::ThreadPoolBuilder;
 
-use super::content::{self, Content};
+use super::supply::{self, Supply};
 use crate::failure::Failure;
 use crate::find::{Aside, Picture};
 use crate::gate;
@@ -43,7 +43,7 @@ pub fn searched(
     gate::each(
         &pool,
         searched,
-        |(_, picture)| decode::memory(&picture.original.probe) + content::held(&picture.original),
+        |(_, picture)| decode::memory(&picture.original.probe) + supply::held(&picture.original),
         || true,
         |(index, picture)| {
             // The receiver outlives all senders.
@@ -74,12 +74,12 @@ fn search(
     known: &HashMap<String, Area>,
     settings: &Settings,
 ) -> Result<(String, Area), Mishap> {
-    let (content, digest) = Content::of(&picture.original, &picture.path)?;
+    let (supply, digest) = Supply::of(&picture.original, &picture.path)?;
     let stored = picture.original.probe.stored;
     // The ledger is only believed as far as what it says can be.
     if let Some(area) = known.get(&digest).filter(|area| area.lies_in(stored)) {
         return Ok((digest, *area));
     }
-    let found = pipeline::content(content.input(), &picture.original, settings.allowance);
+    let found = pipeline::content(supply.input(), &picture.original, settings.allowance);
     Ok((digest, found?))
 }

@@ -1,9 +1,9 @@
 //! One run over many pictures: found, planned, made, written, recorded, reported.
 
 mod borders;
-mod content;
 mod rounds;
 mod strays;
+mod supply;
 mod totals;
 mod watch;
 mod work;
@@ -15,12 +15,12 @@ use std::process::ExitCode;
 use std::time::Instant;
 
 use kiln_core::credits::Field;
-use kiln_core::plan::{self, Job, Plan};
+use kiln_core::plan::{self, Candidate, Job, Plan};
 
 use crate::args::FireArgs;
 use crate::failure::Failure;
 use crate::find::{self, Aside, Folders, Picture};
-use crate::ledger::{Content, Ledger, Opened, PieceEntry};
+use crate::ledger::{Ledger, Opened, PieceEntry, Trimmed};
 use crate::mishap::Mishap;
 use crate::report::{Channels, FiringReport, OriginalReport, Progress, StrayReport};
 use crate::settings::Settings;
@@ -127,7 +127,7 @@ fn attempt(
         seconds: 0.0,
         remarks: std::mem::take(&mut said.remarks),
     };
-    report.shared = totals::told(&plan, &report);
+    report.shared = totals::outcomes(&plan, &report);
     report.suggest_titles(settings.site.wishes().map(|wish| &wish.name));
     report.seconds = start.elapsed().as_secs_f64();
     Ok(report)
@@ -215,7 +215,7 @@ fn digested(pictures: &mut Vec<Picture>, refused: &mut Vec<Aside>, settings: &Se
         return;
     }
     pictures.retain_mut(
-        |picture| match content::Content::of(&picture.original, &picture.path) {
+        |picture| match supply::Supply::of(&picture.original, &picture.path) {
             Ok((_, digest)) => {
                 picture.original.digest = Some(digest);
                 true
@@ -292,11 +292,11 @@ fn make(
     for Charge { key, picture, .. } in charges.iter() {
         if let (Some(of), Some(area)) = (&picture.original.digest, picture.original.content) {
             let of = of.clone();
-            ledger.searched(key, Content { of, area });
+            ledger.searched(key, Trimmed { of, area });
         }
     }
     let refused = said.refused.iter().map(|aside| keys.of(&aside.path));
-    let strays = strays::tend(plan, &refused.collect(), settings, &folder, &mut ledger)?;
+    let mut strays = strays::tend(plan, &refused.collect(), settings, &folder, &mut ledger)?;
     save(&mut ledger)?;
 
     let interrupted = work::watch_for_interrupt()?;
@@ -314,6 +314,7 @@ fn make(
         totals::keep(&mut run, interrupted)?;
     }
     run.progress.end();
+    strays.extend(strays::replaced(plan, settings, &folder, &mut run.ledger)?);
     save(&mut run.ledger)?;
     Ok(Outcome {
         strays,
@@ -345,7 +346,7 @@ impl Keys {
     }
 }
 
-/// Enters every planned piece into the ledger, so that even a killed run knows its own again,
+/// Enters every planned piece into the ledger, under all names that it may get, so that even a killed run knows its own again,
 /// and stops before any work where files that are none of ours stand in the way.
 fn claim(
     charges: &[Charge<'_>],
@@ -355,34 +356,42 @@ fn claim(
 ) -> Result<(), Failure> {
     let set_aside = LazyCell::new(|| Ledger::set_aside(&settings.out));
     // Known by its digest, where the ledger that knew it was damaged.
-    let is_ours = |name: &str| {
-        let bytes = folder.read(name).ok();
-        settings.adopt || bytes.is_some_and(|bytes| set_aside.contains(&plan::digest(&bytes)))
+    let set_aside = |name: &str| {
+        let digest = plan::digest(&folder.read(name).ok()?);
+        set_aside.contains(&digest).then_some(digest)
     };
     let mut foreign = Vec::new();
     for Charge { key, job, .. } in charges {
-        for (placement, size, piece) in job.pieces() {
-            let name = &piece.name;
+        let candidates = job.pieces().flat_map(|(placement, size, piece)| {
+            let candidates = piece.candidates.iter();
+            candidates.map(move |candidate| (placement, size, piece, candidate))
+        });
+        for (placement, size, piece, Candidate { name, format }) in candidates {
             let path = folder.below(name);
             let path = path.map_err(Failure::unwritable(&settings.out.join(name)))?;
-            if !ledger.knows(name) && folder.is_taken(name) && !is_ours(name) {
-                foreign.push(path);
-                continue;
+            let mut standing = None;
+            if !ledger.knows(name) && folder.is_taken(name) {
+                standing = set_aside(name);
+                if standing.is_none() && !settings.adopt {
+                    foreign.push(path);
+                    continue;
+                }
             }
             let entry = PieceEntry {
                 place: placement.place.clone(),
                 size: size.size,
-                format: piece.format,
+                format: *format,
                 recipe: piece.recipe.clone(),
                 made: None,
-                standing: None,
+                standing,
             };
             ledger.enter(key, name, entry);
         }
     }
-    match foreign.is_empty() {
-        true => Ok(()),
-        false => Err(Failure::Foreign(foreign)),
+    if foreign.is_empty() {
+        Ok(())
+    } else {
+        Err(Failure::Foreign(foreign))
     }
 }
 

@@ -28,7 +28,7 @@ pub struct Run<'a, 'c> {
     pub charges: &'a mut [Charge<'c>],
 }
 
-/// What is known of pieces after attempts that were asked for, by their names.
+/// What is known of pieces after attempts that were asked for, by their keys.
 pub type Tried = HashMap<String, Vec<Attempt>>;
 
 impl Run<'_, '_> {
@@ -83,7 +83,8 @@ impl Run<'_, '_> {
                 piece.fired = match standing {
                     Ok(standing) => {
                         if let Some(made) = standing.made {
-                            self.ledger.finished(&piece.name, made);
+                            let name = &standing.written.name;
+                            self.ledger.finished(&piece.planned, name, made);
                         }
                         Fired::Made(standing.written)
                     }
@@ -93,12 +94,12 @@ impl Run<'_, '_> {
             }
             What::Tried(index, trail) => {
                 // What cannot be made for another look stays as it is.
-                let piece = original.pieces[index].name.clone();
+                let piece = original.pieces[index].planned.key().to_owned();
                 tried.extend(trail.ok().map(|trail| (piece, trail)));
                 self.progress.piece();
             }
             What::Ended(Ok(colours)) => {
-                let note = colours.map(|colours| told(colours).to_owned());
+                let note = colours.map(|colours| said_of_colours(colours).to_owned());
                 original
                     .notes
                     .extend(note.filter(|note| !original.notes.contains(note)));
@@ -112,7 +113,7 @@ impl Run<'_, '_> {
     }
 }
 
-fn told(colours: ColourNote) -> &'static str {
+fn said_of_colours(colours: ColourNote) -> &'static str {
     match colours {
         ColourNote::Converted => "its colours were converted from its profile to sRGB",
         ColourNote::Kept => "its colours go beyond sRGB and were kept, as Display P3",

@@ -21,7 +21,7 @@ pub fn tend(
     ledger: &mut Ledger,
 ) -> Result<Vec<StrayReport>, Failure> {
     let planned = plan.jobs.iter().flat_map(|job| job.pieces());
-    let planned: HashSet<&str> = planned.map(|(_, _, piece)| piece.name.as_str()).collect();
+    let planned: HashSet<&str> = planned.flat_map(|(_, _, piece)| piece.names()).collect();
     // Only a run over the whole site knows that nothing wants a piece; any run can see that an
     // original is gone.
     let strays = ledger.strays(&planned, |original| {
@@ -49,6 +49,39 @@ pub fn tend(
             }
         };
         told.push(StrayReport { name, fate });
+    }
+    Ok(told)
+}
+
+/// Removes what earlier firings left under other names of pieces that are made now: the same pieces
+/// in formats that serve less well. A file that is not as it was made stays, and is told.
+pub fn replaced(
+    plan: &Plan,
+    settings: &Settings,
+    folder: &OutFolder,
+    ledger: &mut Ledger,
+) -> Result<Vec<StrayReport>, Failure> {
+    let mut told = Vec::new();
+    for (_, _, piece) in plan.jobs.iter().flat_map(|job| job.pieces()) {
+        if ledger.made(piece).is_none() {
+            continue;
+        }
+        for name in piece.names() {
+            let Some(digest) = ledger.standing(name) else {
+                continue;
+            };
+            let as_made = |bytes: Vec<u8>| plan::digest(&bytes) == digest;
+            if !folder.is_taken(name) {
+                ledger.cleared(name);
+            } else if folder.read(name).is_ok_and(as_made) {
+                let removed = folder.remove(name);
+                removed.map_err(Failure::unwritable(&settings.out.join(name)))?;
+                ledger.cleared(name);
+            } else {
+                let (name, fate) = (name.to_owned(), Fate::Altered);
+                told.push(StrayReport { name, fate });
+            }
+        }
     }
     Ok(told)
 }

@@ -9,11 +9,11 @@ use std::sync::mpsc::Sender;
 use kiln_core::colour::ColourNote;
 use kiln_core::guard;
 use kiln_core::pipeline::{self, Attempt, Order, Piece};
-use kiln_core::plan::{self, Job, PlannedPiece};
+use kiln_core::plan::{self, Candidate, Job, PlannedPiece};
 use rayon::ThreadPoolBuilder;
 
 use super::Charge;
-use super::content::{self, Content};
+use super::supply::{self, Supply};
 use crate::failure::Failure;
 use crate::gate;
 use crate::ledger::{Known, Made, Share};
@@ -37,7 +37,7 @@ pub enum What {
     /// Its original was read and has this digest.
     Read(String),
     /// A piece, by its index in the job, stands in the out folder or failed.
-    Piece(usize, Result<Standing, Mishap>),
+    Piece(usize, Result<Box<Standing>, Mishap>),
     /// What is known of a piece now, by its index in the job, after attempts that were asked for.
     Tried(usize, Result<Vec<Attempt>, Mishap>),
     /// All its pieces were tried, or none could be.
@@ -54,14 +54,16 @@ pub struct Standing {
 
 impl Standing {
     /// A piece that an earlier run made and that is still good.
-    fn unchanged(made: &Made) -> Standing {
-        Standing {
+    fn unchanged((candidate, made): (&Candidate, &Made)) -> Box<Standing> {
+        Box::new(Standing {
             written: Written {
+                name: candidate.name.clone(),
+                format: candidate.format,
                 account: made.account.clone(),
                 unchanged: true,
             },
             made: None,
-        }
+        })
     }
 }
 
@@ -87,7 +89,7 @@ pub struct Bench<'a> {
     pub known: HashMap<String, Known>,
     /// Originals that are known to be as they were when their pieces were made.
     pub same: &'a HashSet<PathBuf>,
-    /// Pieces by their names that are made to order, where only those are made.
+    /// Pieces by their keys that are made to order, where only those are made.
     pub orders: Option<HashMap<String, WorkOrder>>,
 }
 
@@ -133,7 +135,7 @@ pub fn dispatch(
             .enumerate()
             .filter(|(_, task)| bench.concerns(task.job)),
         |(_, Task { job, .. })| {
-            pipeline::memory(job, bench.settings.jobs) + content::held(&job.original)
+            pipeline::memory(job, bench.settings.jobs) + supply::held(&job.original)
         },
         || !INTERRUPTED.load(Ordering::SeqCst),
         |(index, task)| {
@@ -158,7 +160,7 @@ impl Bench<'_> {
     fn concerns(&self, job: &Job) -> bool {
         let ordered = |orders: &HashMap<String, WorkOrder>| {
             let mut pieces = job.pieces();
-            pieces.any(|(_, _, piece)| orders.contains_key(&piece.name))
+            pieces.any(|(_, _, piece)| orders.contains_key(piece.key()))
         };
         self.orders.as_ref().is_none_or(ordered)
     }
@@ -173,52 +175,53 @@ impl Bench<'_> {
         if fresh && self.same.contains(path) && self.all_stand(job, send) {
             return Ok(None);
         }
-        let (content, original) = Content::of(&job.original, path)?;
+        let (supply, original) = Supply::of(&job.original, path)?;
         send(What::Read(original.clone()));
-        let names: Vec<&str> = job
-            .pieces()
-            .map(|(_, _, piece)| piece.name.as_str())
-            .collect();
-        let index_of = |name: &str| names.iter().position(|known| *known == name);
+        let pieces: Vec<&PlannedPiece> = job.pieces().map(|(_, _, piece)| piece).collect();
+        let index_of = |piece: &PlannedPiece| {
+            let mut keys = pieces.iter().map(|known| known.key());
+            keys.position(|key| key == piece.key())
+        };
         let rest = match &self.orders {
-            Some(orders) => job.without(|piece| !orders.contains_key(&piece.name)),
+            Some(orders) => job.without(|piece| !orders.contains_key(piece.key())),
             None => {
                 // Pieces that are still good are told and left; the job goes on with the others.
-                let mut good = vec![false; names.len()];
-                for (index, name) in names.iter().enumerate() {
-                    if let Some(made) = self.still_good(name, &original) {
+                let mut good = vec![false; pieces.len()];
+                for (index, piece) in pieces.iter().enumerate() {
+                    if let Some(known) = self.still_good(piece, &original) {
                         good[index] = true;
-                        send(What::Piece(index, Ok(Standing::unchanged(made))));
+                        send(What::Piece(index, Ok(Standing::unchanged(known))));
                     }
                 }
-                job.without(|piece| index_of(&piece.name).is_some_and(|index| good[index]))
+                job.without(|piece| index_of(piece).is_some_and(|index| good[index]))
             }
         };
         if rest.placements.is_empty() {
             return Ok(None);
         }
         let allowance = self.settings.allowance;
-        let ordered = |planned: &PlannedPiece| self.orders.as_ref()?.get(&planned.name);
+        let ordered = |planned: &PlannedPiece| self.orders.as_ref()?.get(planned.key());
         let order = |planned: &PlannedPiece| ordered(planned).map(|ordered| &ordered.order);
-        let input = content.input();
+        let input = supply.input();
         let fired = pipeline::fire_ordered(input, &rest, allowance, order, |planned, made| {
             let made = made.map_err(Mishap::from);
             let ordered = ordered(planned);
             let written = ordered.is_none_or(|ordered| ordered.share.is_some());
             // Every planned piece of the rest is one of the job's.
-            if let Some(index) = index_of(&planned.name) {
+            if let Some(index) = index_of(planned) {
                 send(match written {
                     true => {
                         let share = ordered.and_then(|ordered| ordered.share.clone());
-                        let put = |piece| self.put(&planned.name, piece, share);
+                        let put = |piece| self.put(planned, piece, share);
                         What::Piece(index, made.and_then(put))
                     }
                     false => What::Tried(index, made.map(|piece| piece.account.trail)),
                 });
             }
-            match INTERRUPTED.load(Ordering::SeqCst) {
-                true => ControlFlow::Break(()),
-                false => ControlFlow::Continue(()),
+            if INTERRUPTED.load(Ordering::SeqCst) {
+                ControlFlow::Break(())
+            } else {
+                ControlFlow::Continue(())
             }
         });
         Ok(fired?)
@@ -226,30 +229,48 @@ impl Bench<'_> {
 
     /// Tells of all pieces of a job as unchanged, if every one of them is known and there.
     fn all_stand(&self, job: &Job, send: &impl Fn(What)) -> bool {
-        let known = |name: &String| {
-            let known = self.known.get(name)?;
-            self.folder.has(name).then_some(&known.made)
+        let known = |piece: &'_ PlannedPiece| {
+            let (candidate, known) = self.known(piece)?;
+            let stands = self.folder.has(&candidate.name);
+            stands.then(|| Standing::unchanged((candidate, &known.made)))
         };
-        let made: Option<Vec<&Made>> = job
-            .pieces()
-            .map(|(_, _, piece)| known(&piece.name))
-            .collect();
-        for (index, made) in made.iter().flatten().enumerate() {
-            send(What::Piece(index, Ok(Standing::unchanged(made))));
+        let pieces = job.pieces();
+        let standing: Option<Vec<Box<Standing>>> =
+            pieces.map(|(_, _, piece)| known(piece)).collect();
+        let all_stand = standing.is_some();
+        for (index, standing) in standing.into_iter().flatten().enumerate() {
+            send(What::Piece(index, Ok(standing)));
         }
-        made.is_some()
+        all_stand
     }
 
     /// What is known of a piece, where it was made from this very original and still stands as
     /// it was made.
-    fn still_good(&self, name: &str, original: &str) -> Option<&Made> {
-        let known = self.known.get(name);
-        let known = known.filter(|known| known.original == original)?;
-        let piece = self.folder.read(name).ok()?;
-        (plan::digest(&piece) == known.made.digest).then_some(&known.made)
+    fn still_good<'p>(
+        &self,
+        piece: &'p PlannedPiece,
+        original: &str,
+    ) -> Option<(&'p Candidate, &Made)> {
+        let (candidate, known) = self.known(piece)?;
+        let file = self.folder.read(&candidate.name);
+        let as_made = |file: &Vec<u8>| plan::digest(file) == known.made.digest;
+        let good = known.original == original && file.is_ok_and(|file| as_made(&file));
+        good.then_some((candidate, &known.made))
     }
 
-    fn put(&self, name: &str, piece: Piece, share: Option<Share>) -> Result<Standing, Mishap> {
+    /// What is known of a piece, and what it became.
+    fn known<'p>(&self, piece: &'p PlannedPiece) -> Option<(&'p Candidate, &Known)> {
+        let mut candidates = piece.candidates.iter();
+        candidates.find_map(|candidate| Some((candidate, self.known.get(&candidate.name)?)))
+    }
+
+    fn put(
+        &self,
+        planned: &PlannedPiece,
+        piece: Piece,
+        share: Option<Share>,
+    ) -> Result<Box<Standing>, Mishap> {
+        let name = planned.name_as(piece.format).unwrap_or(planned.key());
         let written = self.folder.write(name, &piece.file);
         written.map_err(Mishap::unwritable)?;
         let made = Made {
@@ -258,11 +279,14 @@ impl Bench<'_> {
             account: piece.account,
             share,
         };
-        let account = made.account.clone();
-        let unchanged = false;
-        Ok(Standing {
-            written: Written { account, unchanged },
+        Ok(Box::new(Standing {
+            written: Written {
+                name: name.to_owned(),
+                format: piece.format,
+                account: made.account.clone(),
+                unchanged: false,
+            },
             made: Some(made),
-        })
+        }))
     }
 }

@@ -5,16 +5,19 @@
 //! option and help, how it is read, what it means for a wish and how it is told.
 
 mod options;
+#[macro_use]
+mod setting;
 mod table;
 
 use kiln_core::budget::Aim;
-use kiln_core::encode::{Format, Pace};
+use kiln_core::encode::Pace;
 use kiln_core::pixels::{
     Backdrop, ColourWish, Fit, Focus, Kernel, Orientation, Shape, Sharpen, Size,
 };
-use kiln_core::plan::{CreditsWish, Extent, Look, Pattern, Wish};
+use kiln_core::plan::{Choice, CreditsWish, Extent, Look, Pattern, Wish};
 
-pub use table::{Refusal, Setting, Typed, find, names, one};
+pub use setting::{Refusal, Setting, Typed, one};
+pub use table::{find, names};
 
 /// Where a setting comes from.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -69,7 +72,7 @@ slots! {
     /// `width`, `height`, `long-side` or `scale`.
     extent: Extent,
     densities: Vec<f64>,
-    formats: Vec<Format>,
+    formats: Vec<Choice>,
     name: Pattern,
     /// `max-weight` or `quality`.
     bound: Bound,
@@ -148,6 +151,7 @@ impl Layer {
 
 #[cfg(test)]
 mod tests {
+    use kiln_core::encode::Format;
     use kiln_core::plan::CodingWish;
 
     use super::*;
@@ -183,7 +187,7 @@ mod tests {
         };
         let options = Layer {
             bound: option(Bound::Dial(50)),
-            formats: option(vec![Format::Jpeg]),
+            formats: option(vec![Format::Jpeg.into()]),
             ..Layer::default()
         };
         let all = options.over(&place).over(&every);

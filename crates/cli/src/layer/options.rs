@@ -4,7 +4,8 @@ use clap::builder::ValueParser;
 use clap::error::ErrorKind;
 use clap::{Arg, ArgAction, ArgMatches, Args, Command, FromArgMatches};
 
-use super::table::{Opt, Refusal, SETTINGS, Setting, Typed};
+use super::setting::{Opt, Refusal, Setting, Typed};
+use super::table::SETTINGS;
 use super::{Layer, Origin};
 
 /// The option of a setting.
@@ -33,9 +34,10 @@ fn arg(setting: &'static Setting, option: &'static Opt) -> Arg {
         .value_name(value)
         .allow_negative_numbers(true)
         .value_parser(ValueParser::from(sound));
-    match is_list(value) {
-        true => arg.action(ArgAction::Append).value_delimiter(','),
-        false => arg.action(ArgAction::Set),
+    if is_list(value) {
+        arg.action(ArgAction::Append).value_delimiter(',')
+    } else {
+        arg.action(ArgAction::Set)
     }
 }
 

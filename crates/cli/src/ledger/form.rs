@@ -8,7 +8,7 @@ use kiln_core::pipeline::Attempt;
 use kiln_core::pixels::Size;
 use serde::{Deserialize, Serialize};
 
-use super::{Content, Entry, Made, PieceEntry};
+use super::{Entry, Made, PieceEntry, Share, Trimmed};
 use crate::write::leads_below;
 
 /// The version of the ledger's form; a higher one belongs to a newer program.
@@ -66,7 +66,7 @@ struct ByOriginals {
 #[derive(Deserialize)]
 struct EarlierEntry {
     digest: Option<String>,
-    content: Option<Content>,
+    content: Option<Trimmed>,
     pieces: BTreeMap<String, EarlierPiece>,
 }
 
@@ -210,7 +210,9 @@ fn is_sound(made: &Made) -> bool {
     codes(account.coding)
         && scores(account.score)
         && account.trail.iter().all(attempts)
-        && share.is_none_or(|share| share.kept < share.own && share.own <= account.trail.len())
+        && share.is_none_or(|Share { part, .. }| {
+            part.kept < part.own && part.own <= account.trail.len()
+        })
 }
 
 #[cfg(test)]

@@ -8,10 +8,10 @@ use std::io;
 use std::path::{Path, PathBuf};
 use std::time::{Duration, Instant};
 
-use kiln_core::budget::Verdict;
 use kiln_core::encode::Format;
-use kiln_core::pipeline::Account;
+use kiln_core::pipeline::{Account, Part};
 use kiln_core::pixels::{Area, Size};
+use kiln_core::plan::PlannedPiece;
 use serde::{Deserialize, Serialize};
 
 use crate::failure::Failure;
@@ -46,14 +46,14 @@ pub struct Entry {
     pub digest: Option<String>,
     /// What uniform borders leave of it, where that was looked for.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub content: Option<Content>,
+    pub content: Option<Trimmed>,
     /// Its pieces by their names.
     pub pieces: BTreeMap<String, PieceEntry>,
 }
 
 /// What uniform borders leave of an original.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct Content {
+pub struct Trimmed {
     /// The digest of the bytes that were looked at.
     pub of: String,
     /// The area, as stored.
@@ -108,19 +108,27 @@ pub struct Made {
     pub share: Option<Share>,
 }
 
-/// How a piece came to its part in a total that pictures share.
+/// A piece's part in totals that pictures share.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Share {
     /// The digest of all who share, and of what.
     pub of: String,
-    /// How many of its attempts were made for itself, before there was anything to share.
-    pub own: usize,
-    /// The index of the attempt that would have been kept then.
-    pub kept: usize,
-    /// What that would have counted as.
-    pub verdict: Option<Verdict>,
-    /// The most that it may weigh, where it is the smaller copy of a picture that was pressed.
-    pub within: Option<u64>,
+    /// The part.
+    #[serde(flatten)]
+    pub part: Part,
+}
+
+/// A planned piece that was finished.
+#[derive(Clone, Copy, Debug)]
+pub struct Finished<'a> {
+    /// The one of its names that it has.
+    pub name: &'a str,
+    /// What is known under that name.
+    pub entry: &'a PieceEntry,
+    /// How it was made.
+    pub made: &'a Made,
+    /// The digest of its original.
+    pub original: &'a str,
 }
 
 /// A finished piece whose recipe still holds, and the digest of the original that it was made
@@ -245,7 +253,8 @@ impl Ledger {
             if earlier.recipe != entry.recipe {
                 earlier.unmake();
             }
-            (entry.made, entry.standing) = (earlier.made, earlier.standing);
+            entry.made = earlier.made;
+            entry.standing = earlier.standing.or(entry.standing);
         }
         owner.pieces.insert(piece.to_owned(), entry);
         self.owners.insert(piece.to_owned(), original.to_owned());
@@ -293,28 +302,57 @@ impl Ledger {
     }
 
     /// Notes what uniform borders leave of an original.
-    pub fn searched(&mut self, original: &str, content: Content) {
+    pub fn searched(&mut self, original: &str, content: Trimmed) {
         if let Some(entry) = self.originals.get_mut(original) {
             entry.content = Some(content);
         }
     }
 
-    /// A planned piece that was finished: its entry, what is known of it, and the digest of its
-    /// original.
-    pub fn made(&self, piece: &str) -> Option<(&PieceEntry, &Made, &str)> {
-        let owner = self.originals.get(self.owners.get(piece)?)?;
-        let entry = owner.pieces.get(piece)?;
-        Some((entry, entry.made.as_ref()?, owner.digest.as_deref()?))
+    /// A planned piece, if it was finished under one of its names.
+    pub fn made<'a>(&'a self, piece: &'a PlannedPiece) -> Option<Finished<'a>> {
+        piece.names().find_map(|name| {
+            let owner = self.originals.get(self.owners.get(name)?)?;
+            let entry = owner.pieces.get(name)?;
+            Some(Finished {
+                name,
+                entry,
+                made: entry.made.as_ref()?,
+                original: owner.digest.as_deref()?,
+            })
+        })
     }
 
-    /// Notes that a planned piece was finished.
-    pub fn finished(&mut self, piece: &str, made: Made) {
-        let owner = self.owners.get(piece);
-        let entry = owner.and_then(|original| self.originals.get_mut(original));
-        if let Some(piece) = entry.and_then(|entry| entry.pieces.get_mut(piece)) {
-            piece.made = Some(made);
-            piece.standing = None;
+    /// Notes that a planned piece was finished under one of its names: under the others nothing
+    /// holds any more.
+    pub fn finished(&mut self, piece: &PlannedPiece, name: &str, made: Made) {
+        for other in piece.names().filter(|other| *other != name) {
+            if let Some(entry) = self.entry(other) {
+                entry.unmake();
+            }
         }
+        if let Some(entry) = self.entry(name) {
+            entry.made = Some(made);
+            entry.standing = None;
+        }
+    }
+
+    /// The digest of a file that stands under a name that was made before, where nothing else of it
+    /// holds any more.
+    pub fn standing(&self, name: &str) -> Option<&str> {
+        let owner = self.originals.get(self.owners.get(name)?)?;
+        owner.pieces.get(name)?.standing.as_deref()
+    }
+
+    /// Notes that nothing stands under a name any more.
+    pub fn cleared(&mut self, name: &str) {
+        if let Some(entry) = self.entry(name) {
+            entry.standing = None;
+        }
+    }
+
+    fn entry(&mut self, name: &str) -> Option<&mut PieceEntry> {
+        let owner = self.originals.get_mut(self.owners.get(name)?)?;
+        owner.pieces.get_mut(name)
     }
 
     /// The pieces that are not among the planned ones, of originals for which `unwanted` holds.
@@ -351,9 +389,10 @@ impl Ledger {
 
     /// Saves it where the last time is a while ago.
     pub fn save_now_and_then(&mut self) -> io::Result<()> {
-        match self.saved.elapsed() < self.pause {
-            true => Ok(()),
-            false => self.save(),
+        if self.saved.elapsed() < self.pause {
+            Ok(())
+        } else {
+            self.save()
         }
     }
 

@@ -1,6 +1,8 @@
 use super::*;
+use kiln_core::budget::Verdict;
 use kiln_core::encode::{Chroma, Coding, Pace};
 use kiln_core::pipeline::Attempt;
+use kiln_core::plan::Candidate;
 
 fn entry(recipe: &str) -> PieceEntry {
     PieceEntry {
@@ -10,6 +12,18 @@ fn entry(recipe: &str) -> PieceEntry {
         recipe: recipe.to_owned(),
         made: None,
         standing: None,
+    }
+}
+
+/// A piece that may have any of the names.
+fn planned(names: &[&str]) -> PlannedPiece {
+    let candidate = |name: &&str| Candidate {
+        format: Format::WebP,
+        name: (*name).to_owned(),
+    };
+    PlannedPiece {
+        candidates: names.iter().map(candidate).collect(),
+        recipe: "r".to_owned(),
     }
 }
 
@@ -38,8 +52,8 @@ fn fired() -> Ledger {
         ledger.enter("../a.jpg", piece, entry("r"));
     }
     ledger.read("../a.jpg", "content".to_owned());
-    ledger.finished("a-1.webp", made("one"));
-    ledger.finished("a-2.webp", made("two"));
+    ledger.finished(&planned(&["a-1.webp"]), "a-1.webp", made("one"));
+    ledger.finished(&planned(&["a-2.webp"]), "a-2.webp", made("two"));
     ledger
 }
 
@@ -59,9 +73,9 @@ fn what_borders_leave_is_known_by_what_was_searched() {
     let mut ledger = Ledger::open(folder.path()).expect("a new one").ledger;
     ledger.enter("../a.jpg", "a-1.webp", entry("r"));
     let of = "seen".to_owned();
-    ledger.searched("../a.jpg", Content { of, area });
+    ledger.searched("../a.jpg", Trimmed { of, area });
     let of = "lost".to_owned();
-    ledger.searched("../none.jpg", Content { of, area });
+    ledger.searched("../none.jpg", Trimmed { of, area });
     ledger.save().expect("room");
     let known = Ledger::contents(folder.path());
     assert_eq!(known, [("seen".to_owned(), area)].into());
@@ -124,14 +138,17 @@ fn a_share_is_kept_as_long_as_its_piece_holds() {
     let folder = tempfile::tempdir().expect("a folder");
     let share = Share {
         of: "all".to_owned(),
-        own: 3,
-        kept: 1,
-        verdict: Some(Verdict::Met),
-        within: Some(70),
+        part: Part {
+            own: 3,
+            kept: 1,
+            verdict: Some(Verdict::Met),
+            within: Some(70),
+        },
     };
+    let piece = planned(&["a-1.webp"]);
     let mut ledger = Ledger::open(folder.path()).expect("a new one").ledger;
     ledger.enter("../a.jpg", "a-1.webp", entry("r"));
-    assert!(ledger.made("a-1.webp").is_none(), "it is only planned");
+    assert!(ledger.made(&piece).is_none(), "it is only planned");
     ledger.read("../a.jpg", "content".to_owned());
     let mut shared = made("one");
     let attempt = Attempt {
@@ -145,15 +162,38 @@ fn a_share_is_kept_as_long_as_its_piece_holds() {
     };
     shared.account.trail = vec![attempt; 3];
     shared.share = Some(share.clone());
-    ledger.finished("a-1.webp", shared);
+    ledger.finished(&piece, "a-1.webp", shared);
     ledger.save().expect("room");
     let opened = Ledger::open(folder.path()).expect("the same");
     assert!(opened.remarks.is_empty(), "{:?}", opened.remarks);
     let mut again = opened.ledger;
     again.enter("../a.jpg", "a-1.webp", entry("r"));
-    let (entry_again, made_again, original) = again.made("a-1.webp").expect("it stands");
-    assert_eq!((entry_again.recipe.as_str(), original), ("r", "content"));
-    assert_eq!(made_again.share, Some(share));
+    let found = again.made(&piece).expect("it stands");
+    let facts = (found.name, found.entry.recipe.as_str(), found.original);
+    assert_eq!(facts, ("a-1.webp", "r", "content"));
+    assert_eq!(found.made.share, Some(share));
     again.enter("../a.jpg", "a-1.webp", entry("other"));
-    assert!(again.made("a-1.webp").is_none() && again.made("b.webp").is_none());
+    let unknown = planned(&["b.webp"]);
+    assert!(again.made(&piece).is_none() && again.made(&unknown).is_none());
+}
+
+/// Of several names that a piece may have it has the last that it was made under; what stands under
+/// another is known by its digest until it is gone.
+#[test]
+fn a_piece_has_one_of_its_names_at_a_time() {
+    let mut ledger = Ledger::new(PathBuf::new(), BTreeMap::new());
+    let piece = planned(&["a.webp", "a.png"]);
+    for name in piece.names() {
+        ledger.enter("../a.jpg", name, entry("r"));
+    }
+    ledger.read("../a.jpg", "content".to_owned());
+    ledger.finished(&piece, "a.webp", made("one"));
+    assert_eq!(ledger.made(&piece).map(|found| found.name), Some("a.webp"));
+    assert_eq!(ledger.standing("a.png"), None);
+    ledger.finished(&piece, "a.png", made("two"));
+    assert_eq!(ledger.made(&piece).map(|found| found.name), Some("a.png"));
+    assert_eq!(known(&ledger), ["a.png"]);
+    assert_eq!(ledger.standing("a.webp"), Some("one"));
+    ledger.cleared("a.webp");
+    assert_eq!(ledger.standing("a.webp"), None);
 }

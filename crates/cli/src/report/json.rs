@@ -55,14 +55,15 @@ struct Original<'a> {
 #[derive(Serialize)]
 struct Piece<'a> {
     name: &'a str,
+    candidates: Vec<&'a str>,
     place: Option<&'a str>,
-    format: Format,
+    format: Option<Format>,
     width: u32,
     height: u32,
     density: f64,
     short_of: Option<u32>,
     stands_for: &'a [u32],
-    look: Option<&'a str>,
+    look: Option<String>,
     max_weight: Option<u64>,
     state: &'static str,
     why: Option<String>,
@@ -79,6 +80,7 @@ struct Piece<'a> {
 
 #[derive(Serialize)]
 struct Encode {
+    format: Format,
     dial: Option<u8>,
     chroma: Chroma,
     pace: Pace,
@@ -90,7 +92,8 @@ struct Encode {
 #[derive(Serialize)]
 struct SharedTotal<'a> {
     page: Option<&'a str>,
-    format: Format,
+    format: Option<Format>,
+    formats: Vec<Format>,
     max_total: u64,
     weight: Option<u64>,
     pictures: usize,
@@ -142,7 +145,8 @@ fn shared<'a>(total: &'a TotalReport, report: &FiringReport) -> SharedTotal<'a> 
     let worst = total.worst.as_ref();
     SharedTotal {
         page: total.page.as_deref(),
-        format: total.format,
+        format: only(&mut total.choice.formats()),
+        formats: total.choice.formats().collect(),
         max_total: total.max_total,
         weight: (!report.dry_run).then_some(total.weight),
         pictures: total.pictures,
@@ -186,6 +190,7 @@ fn piece(piece: &PieceReport) -> Piece<'_> {
         Fired::Failed(why) => ("failed", Some(why.to_string())),
     };
     let encode = |attempt: &Attempt| Encode {
+        format: attempt.format,
         dial: dial(attempt.coding),
         chroma: attempt.chroma,
         pace: attempt.pace,
@@ -195,15 +200,16 @@ fn piece(piece: &PieceReport) -> Piece<'_> {
     };
     let account = written.map(|written| &written.account);
     Piece {
-        name: &piece.name,
+        name: written.map_or(piece.planned.key(), |written| &written.name),
+        candidates: piece.planned.names().collect(),
         place: piece.place.as_deref(),
-        format: piece.format,
+        format: only(&mut piece.formats().into_iter()),
         width: piece.size.width(),
         height: piece.size.height(),
         density: piece.density,
         short_of: piece.short_of,
         stands_for: &piece.stands_for,
-        look: piece.look.as_deref(),
+        look: piece.look(),
         max_weight: piece.max_weight,
         state,
         why,
@@ -219,6 +225,12 @@ fn piece(piece: &PieceReport) -> Piece<'_> {
             .map(|_| piece.backdrop.to_string()),
         encodes: account.map_or(Vec::new(), |a| a.trail.iter().map(encode).collect()),
     }
+}
+
+/// The format, where it is settled.
+fn only(formats: &mut dyn Iterator<Item = Format>) -> Option<Format> {
+    let first = formats.next();
+    first.filter(|_| formats.next().is_none())
 }
 
 fn dial(coding: Coding) -> Option<u8> {

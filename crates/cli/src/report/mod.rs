@@ -16,7 +16,7 @@ use kiln_core::credits::Field;
 use kiln_core::encode::{Coding, Format};
 use kiln_core::pipeline::Account;
 use kiln_core::pixels::{Backdrop, Size};
-use kiln_core::plan::{self, CodingWish, Job, Pattern};
+use kiln_core::plan::{self, CodingWish, Job, Pattern, PlannedPiece};
 use kiln_core::source::Kind;
 
 pub use progress::{Counting, Progress};
@@ -79,10 +79,8 @@ pub struct OriginalReport {
 /// One piece.
 #[derive(Debug)]
 pub struct PieceReport {
-    /// Its path below the out folder.
-    pub name: String,
-    /// Its format.
-    pub format: Format,
+    /// What was planned.
+    pub planned: PlannedPiece,
     /// Width and height.
     pub size: Size,
     /// The place that it is for.
@@ -93,8 +91,8 @@ pub struct PieceReport {
     pub short_of: Option<u32>,
     /// Near-equal measures that it stands for as well.
     pub stands_for: Vec<u32>,
-    /// How good it shall look, by name or as a number, where that is asked for.
-    pub look: Option<String>,
+    /// How its samples shall be coded.
+    pub coding: CodingWish,
     /// The most that it may weigh.
     pub max_weight: Option<u64>,
     /// What stands behind transparent pixels where its format has none.
@@ -137,6 +135,10 @@ pub enum Fate {
 /// A piece that stands in the out folder.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Written {
+    /// Its path below the out folder.
+    pub name: String,
+    /// Its format.
+    pub format: Format,
     /// How it came about.
     pub account: Account,
     /// Whether an earlier run made it and it is still good.
@@ -168,14 +170,13 @@ impl OriginalReport {
     /// A report of a job before its work.
     pub fn planned(job: &Job) -> Self {
         let pieces = job.pieces().map(|(placement, size, piece)| PieceReport {
-            name: piece.name.clone(),
-            format: piece.format,
+            planned: piece.clone(),
             size: size.size,
             place: placement.place.clone(),
             density: size.density,
             short_of: size.short_of,
             stands_for: size.stands_for.clone(),
-            look: look(placement.coding, piece.format),
+            coding: placement.coding,
             max_weight: placement.max_weight,
             backdrop: placement.backdrop,
             fired: Fired::Planned,
@@ -221,6 +222,45 @@ impl PieceReport {
             _ => None,
         }
     }
+
+    /// Its path below the out folder; until that is settled all those that it may have, in one.
+    pub fn name(&self) -> String {
+        match self.written() {
+            Some(written) => written.name.clone(),
+            None => in_one(self.planned.names(), "|"),
+        }
+    }
+
+    /// The formats that it may have, or the one that it has.
+    pub fn formats(&self) -> Vec<Format> {
+        match self.written() {
+            Some(written) => vec![written.format],
+            None => self.planned.formats().collect(),
+        }
+    }
+
+    /// How good it shall look, by name or as a number, where that is asked for.
+    pub fn look(&self) -> Option<String> {
+        let dialled = self.formats().iter().any(|format| format.dials().is_some());
+        match self.coding {
+            CodingWish::Look(wish) if dialled => Some(plan::look_name(wish.look)),
+            CodingWish::Dial(_) if dialled => None,
+            _ => Some("exact".to_owned()),
+        }
+    }
+}
+
+/// Names as one: where they differ in their extensions only, those are set side by side.
+fn in_one<'a>(names: impl Iterator<Item = &'a str>, between: &str) -> String {
+    let names: Vec<&str> = names.collect();
+    let split: Option<Vec<_>> = names.iter().map(|name| name.rsplit_once('.')).collect();
+    match split.as_deref() {
+        Some([(stem, _), _, ..]) if split.iter().flatten().all(|(other, _)| other == stem) => {
+            let extensions: Vec<&str> = split.iter().flatten().map(|(_, e)| *e).collect();
+            format!("{stem}.{{{}}}", extensions.join(between))
+        }
+        _ => names.join(if between == "," { "  " } else { " or " }),
+    }
 }
 
 impl FiringReport {
@@ -261,15 +301,15 @@ impl FiringReport {
             }
             for piece in &original.pieces {
                 match &piece.fired {
-                    Fired::Failed(why) => problems.push((piece.name.clone(), why.clone())),
+                    Fired::Failed(why) => problems.push((piece.name(), why.clone())),
                     Fired::Made(written) => {
-                        let problem = budget_problem(&written.account, piece);
+                        let problem = budget_problem(written, piece);
                         let problem = problem.map(Mishap::new);
-                        problems.extend(problem.map(|what| (piece.name.clone(), what)));
+                        problems.extend(problem.map(|what| (piece.name(), what)));
                     }
                     Fired::Planned if !self.dry_run => {
                         problems.push((
-                            piece.name.clone(),
+                            piece.name(),
                             Mishap::new("not made: the run was interrupted"),
                         ));
                     }
@@ -321,17 +361,9 @@ impl FiringReport {
     }
 }
 
-/// The look that is asked for.
-fn look(coding: CodingWish, format: Format) -> Option<String> {
-    match (coding, format.dials()) {
-        (CodingWish::Exact, _) | (_, None) => Some("exact".to_owned()),
-        (CodingWish::Look(wish), _) => Some(plan::look_name(wish.look)),
-        (CodingWish::Dial(_), _) => None,
-    }
-}
-
 /// Which budget a piece does not keep, and what to do.
-fn budget_problem(account: &Account, piece: &PieceReport) -> Option<String> {
+fn budget_problem(written: &Written, piece: &PieceReport) -> Option<String> {
+    let account = &written.account;
     let Account { weight, score, .. } = *account;
     if !account.fits {
         let most = piece.max_weight.map_or(String::new(), wording::weight);
@@ -348,8 +380,8 @@ fn budget_problem(account: &Account, piece: &PieceReport) -> Option<String> {
     if account.verdict != Some(Verdict::Short) {
         return None;
     }
-    let format = piece.format;
-    let look = piece.look.as_deref().unwrap_or_default();
+    let format = written.format;
+    let look = piece.look().unwrap_or_default();
     Some(format!(
         "below its look: {score:.1} is the best that {format} can do here, not {look}; \
          choose another format or a lower look"
@@ -390,9 +422,10 @@ impl Channels {
             Telling::Quiet => Ok(()),
             Telling::Json => json::write(out, report),
             Telling::Table { verbose } => {
-                match report.dry_run {
-                    true => tree::write(out, report)?,
-                    false => table::pieces(out, report, columns, verbose)?,
+                if report.dry_run {
+                    tree::write(out, report)?
+                } else {
+                    table::pieces(out, report, columns, verbose)?
                 }
                 why::write(out, report, &settings.why, columns)?;
                 if verbose {

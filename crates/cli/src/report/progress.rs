@@ -19,9 +19,10 @@ impl Progress {
     /// A bar for a plan; hidden where nobody would see it or nobody wants it.
     pub fn start(plan: &Plan, settings: &Settings, channels: &Channels) -> Self {
         let shown = channels.progress && settings.telling != Telling::Quiet;
-        let target = match shown {
-            true => ProgressDrawTarget::stderr(),
-            false => ProgressDrawTarget::hidden(),
+        let target = if shown {
+            ProgressDrawTarget::stderr()
+        } else {
+            ProgressDrawTarget::hidden()
         };
 
         Progress {
@@ -70,9 +71,10 @@ pub struct Counting {
 impl Counting {
     /// A bar for so many things; hidden where nobody would see it.
     pub fn start(count: usize, things: &'static str, channels: &Channels) -> Self {
-        let target = match channels.progress {
-            true => ProgressDrawTarget::stderr(),
-            false => ProgressDrawTarget::hidden(),
+        let target = if channels.progress {
+            ProgressDrawTarget::stderr()
+        } else {
+            ProgressDrawTarget::hidden()
         };
         Counting {
             bar: bar(count, things, target),

@@ -1,16 +1,16 @@
 //! Totals that pictures share, as they are told.
 
-use kiln_core::encode::Format;
+use kiln_core::plan::Choice;
 
 use crate::wording;
 
-/// What became of a total that pictures share in one format.
+/// What became of a total that pictures share in one choice of formats.
 #[derive(Debug, PartialEq)]
 pub struct TotalReport {
     /// The page; `None` for the whole firing.
     pub page: Option<String>,
-    /// The format.
-    pub format: Format,
+    /// The formats that the pieces may have.
+    pub choice: Choice,
     /// The most that they may weigh together.
     pub max_total: u64,
     /// What they weigh.
@@ -54,7 +54,7 @@ impl TotalReport {
         let what = format!(
             "over its total: {} of {} is {} above {}, {why}; the heaviest are {}; {advice}",
             wording::weight(self.weight),
-            self.format,
+            self.choice,
             wording::weight(excess),
             wording::weight(self.max_total),
             heaviest.join(", "),
@@ -65,6 +65,8 @@ impl TotalReport {
 
 #[cfg(test)]
 mod tests {
+    use kiln_core::encode::Format;
+
     use super::*;
 
     fn total(weight: u64, page: Option<&str>) -> TotalReport {
@@ -76,7 +78,7 @@ mod tests {
         ];
         TotalReport {
             page: page.map(str::to_owned),
-            format: Format::Jpeg,
+            choice: Format::Jpeg.into(),
             max_total: 900_000,
             weight,
             pictures: 4,

@@ -180,7 +180,7 @@ fn piece_row(piece: &PieceReport, original: &OriginalReport, verbose: bool) -> L
         remarks.push("own size".to_owned());
     }
     vec![
-        (format!("  {}", wording::safe(&piece.name)), Style::new()),
+        (format!("  {}", wording::safe(&piece.name())), Style::new()),
         (size.to_string(), Style::new()),
         (weight, Style::new()),
         change,
@@ -191,7 +191,7 @@ fn piece_row(piece: &PieceReport, original: &OriginalReport, verbose: bool) -> L
 
 /// A score and the look that was asked for.
 fn scored(account: &Account, piece: &PieceReport) -> (String, Style) {
-    let look = piece.look.as_deref().unwrap_or_default();
+    let look = piece.look().unwrap_or_default();
     let style = match account.verdict {
         Some(Verdict::Met | Verdict::Lightest) | None => Style::new(),
         Some(Verdict::Bounded | Verdict::Over | Verdict::Short | Verdict::Shared) => BAD,
@@ -286,7 +286,7 @@ fn each_shared(out: &mut dyn Write, report: &FiringReport) -> io::Result<()> {
                 wording::safe(&total.label()),
                 wording::count(total.pictures, "picture", "pictures"),
                 wording::weight(total.max_total),
-                total.format
+                total.choice
             )?,
             false => shared(out, total)?,
         }
@@ -309,7 +309,7 @@ fn shared(out: &mut dyn Write, total: &TotalReport) -> io::Result<()> {
         wording::safe(&total.label()),
         wording::count(total.pictures, "picture", "pictures"),
         wording::weight(total.weight),
-        total.format,
+        total.choice,
         wording::weight(total.max_total),
     )
 }

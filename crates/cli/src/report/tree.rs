@@ -4,7 +4,7 @@ use std::io::{self, Write};
 
 use unicode_width::UnicodeWidthStr;
 
-use super::{FiringReport, OriginalReport, PieceReport};
+use super::{FiringReport, OriginalReport, PieceReport, in_one};
 use crate::grid::{FAINT, STRONG};
 use crate::wording;
 
@@ -26,9 +26,10 @@ pub(super) fn write(out: &mut dyn Write, report: &FiringReport) -> io::Result<()
             place(out, pieces, last, widest.unwrap_or(0))?;
         }
     }
-    match report.originals.is_empty() {
-        true => Ok(()),
-        false => writeln!(out),
+    if report.originals.is_empty() {
+        Ok(())
+    } else {
+        writeln!(out)
     }
 }
 
@@ -95,18 +96,13 @@ fn place(out: &mut dyn Write, pieces: &[PieceReport], last: bool, widest: usize)
 
 /// The names of one size's pieces: where they differ in their extensions only, in one.
 fn names_of(formats: &[PieceReport]) -> String {
-    let split: Option<Vec<(&str, &str)>> = formats
+    if formats
         .iter()
-        .map(|piece| piece.name.rsplit_once('.'))
-        .collect();
-    match split.as_deref() {
-        Some([(stem, _), _, ..]) if split.iter().flatten().all(|(other, _)| other == stem) => {
-            let extensions: Vec<&str> = split.iter().flatten().map(|(_, e)| *e).collect();
-            format!("{}.{{{}}}", wording::safe(stem), extensions.join(","))
-        }
-        _ => {
-            let names: Vec<String> = formats.iter().map(|p| wording::safe(&p.name)).collect();
-            names.join("  ")
-        }
+        .all(|piece| piece.planned.candidates.len() == 1)
+    {
+        let names = formats.iter().flat_map(|piece| piece.planned.names());
+        return wording::safe(&in_one(names, ","));
     }
+    let names: Vec<String> = formats.iter().map(PieceReport::name).collect();
+    wording::safe(&names.join("  "))
 }

@@ -6,8 +6,9 @@ use anstyle::Style;
 use kiln_core::budget::Verdict;
 use kiln_core::encode::{Chroma, Coding};
 use kiln_core::pipeline::Account;
+use kiln_core::plan::Choice;
 
-use super::{FiringReport, PieceReport};
+use super::{FiringReport, PieceReport, Written};
 use crate::grid::{self, BAD, FAINT, GOOD, STRONG};
 use crate::wording;
 
@@ -26,7 +27,12 @@ pub(super) fn write(
     };
     for text in wanted {
         let mut found = pieces()
-            .filter(|piece| piece.name.contains(text.as_str()))
+            .filter(|piece| {
+                piece
+                    .planned
+                    .names()
+                    .any(|name| name.contains(text.as_str()))
+            })
             .peekable();
         if found.peek().is_none() {
             let text = wording::safe(text);
@@ -36,15 +42,11 @@ pub(super) fn write(
             )?;
         }
         for piece in found {
-            let name = wording::safe(&piece.name);
+            let name = wording::safe(&piece.name());
             writeln!(out, "{STRONG}{name}{STRONG:#}: {}", asked(piece))?;
             if let Some(written) = piece.written() {
-                writeln!(
-                    out,
-                    "{}",
-                    grid::set(rows(&written.account), columns, &[1, 2, 3, 4])
-                )?;
-                writeln!(out, "  {}", told(&written.account, piece))?;
+                writeln!(out, "{}", grid::set(rows(written), columns, &[1, 2, 3, 4]))?;
+                writeln!(out, "  {}", conclusion(written, piece))?;
             }
             writeln!(out)?;
         }
@@ -57,32 +59,40 @@ fn asked(piece: &PieceReport) -> String {
     let most = piece
         .max_weight
         .map(|most| format!("at most {}", wording::weight(most)));
-    let look = piece.look.as_ref().map(|look| format!("a look of {look}"));
+    let look = piece.look().map(|look| format!("a look of {look}"));
     let parts: Vec<String> = look.into_iter().chain(most).collect();
-    match parts.is_empty() {
-        true => "nothing but a dial".to_owned(),
-        false => parts.join(", "),
+    if parts.is_empty() {
+        "nothing but a dial".to_owned()
+    } else {
+        parts.join(", ")
     }
 }
 
-fn rows(account: &Account) -> Vec<Vec<(String, Style)>> {
+fn rows(written: &Written) -> Vec<Vec<(String, Style)>> {
+    let Written {
+        account, format, ..
+    } = written;
+    let several = account.trail.iter().any(|one| one.format != *format);
     let head = ["  try", "dial", "width", "weight", "score", ""];
     let mut rows = vec![head.map(|text| (text.to_owned(), FAINT)).to_vec()];
-    let kept = account.kept();
+    let kept = account.kept(*format);
     for (index, attempt) in account.trail.iter().enumerate() {
         let dial = match attempt.coding {
             Coding::Dial(dial) => dial.to_string(),
             Coding::Lossless => "none".to_owned(),
         };
         let mut remarks = Vec::new();
+        if several {
+            remarks.push(attempt.format.to_string());
+        }
         if attempt.coding == Coding::Lossless {
-            remarks.push("lossless");
+            remarks.push("lossless".to_owned());
         } else if attempt.chroma == Chroma::Full {
-            remarks.push("full chroma");
+            remarks.push("full chroma".to_owned());
         }
         let is_kept = kept == Some(index);
         if is_kept {
-            remarks.push("kept");
+            remarks.push("kept".to_owned());
         }
         let style = if is_kept { GOOD } else { Style::new() };
         rows.push(vec![
@@ -98,7 +108,18 @@ fn rows(account: &Account) -> Vec<Vec<(String, Style)>> {
 }
 
 /// What a search came to, as a sentence.
-fn told(account: &Account, piece: &PieceReport) -> String {
+fn conclusion(written: &Written, piece: &PieceReport) -> String {
+    let searched = searched(&written.account, piece);
+    if piece.planned.candidates.len() == 1 {
+        return searched;
+    }
+    let all = Choice::between(piece.planned.formats());
+    let all = all.map_or(String::new(), |all| all.to_string());
+    format!("Of {all}, {} serves best. {searched}", written.format)
+}
+
+/// What the search of the format that it has came to.
+fn searched(account: &Account, piece: &PieceReport) -> String {
     let most = piece.max_weight.map_or(String::new(), wording::weight);
     match account.verdict {
         None => "A dial was set: there was nothing to search for.".to_owned(),

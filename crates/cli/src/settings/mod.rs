@@ -213,12 +213,19 @@ fn sites(typed: &FireArgs, file: Option<&SiteFile>) -> Result<(Site, ToldPlaces)
 
 /// What cannot hold together in the settings of a place.
 fn contradiction(wish: &Wish, layer: &Layer) -> Option<&'static str> {
-    let lossy = |format: &Format| matches!(format, Format::Jpeg | Format::Avif);
+    let only = |what: fn(Format) -> bool| wish.formats.iter().any(|one| one.formats().all(what));
+    let searched = wish
+        .formats
+        .iter()
+        .any(|one| one.formats().nth(1).is_some());
     match (wish.coding, wish.max_weight) {
-        (CodingWish::Dial(_), _) if wish.formats.contains(&Format::Png) => {
+        (CodingWish::Dial(_), _) if searched => Some(
+            "a quality sets a dial, and auto searches for the lightest format of a look; leave out one of the two",
+        ),
+        (CodingWish::Dial(_), _) if only(|format| format.dials().is_none()) => {
             Some("a quality sets a dial, and PNG has none; leave out one of the two")
         }
-        (CodingWish::Exact, _) if wish.formats.iter().any(lossy) => Some(
+        (CodingWish::Exact, _) if only(|format| !format.is_exact()) => Some(
             "nothing is exact in JPEG and AVIF, which are coded with loss; name a look below, or png or webp",
         ),
         (CodingWish::Look(look), _) if look.least > look.look => {
@@ -227,7 +234,7 @@ fn contradiction(wish: &Wish, layer: &Layer) -> Option<&'static str> {
         (CodingWish::Look(look), None) if look.shrink_to_fit => {
             Some("shrink-to-fit goes with a max-weight; add it, or leave it out")
         }
-        _ if wish.backdrop == Backdrop::Transparent && wish.formats.contains(&Format::Jpeg) => {
+        _ if wish.backdrop == Backdrop::Transparent && only(|format| !format.holds_alpha()) => {
             Some("JPEG has no transparency for the backdrop; name a colour, or leave out jpeg")
         }
         _ if layer.knock_out.is_none() && layer.knock_out_holes.is_some() => {

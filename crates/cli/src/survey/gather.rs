@@ -3,6 +3,7 @@
 use std::collections::HashMap;
 use std::fs;
 use std::path::PathBuf;
+use std::sync::mpsc;
 
 use kiln_core::colour;
 use kiln_core::decode::{self, Allowance};
@@ -10,9 +11,9 @@ use kiln_core::encode::{self, Chroma, Coding, Format, Manner, Pace};
 use kiln_core::guard;
 use kiln_core::pixels::{Channels as Samples, Raster};
 use kiln_core::source::{Headers, Probe};
-use kiln_core::survey::{self, Finding, Limits, Look, LookError, Name, Subject, Wanted};
-use rayon::ThreadPoolBuilder;
+use kiln_core::survey::{self, Asked, Finding, Glance, GlanceError, Limits, Name, Subject};
 use rayon::prelude::*;
+use rayon::{ThreadPool, ThreadPoolBuilder};
 
 use crate::failure::Failure;
 use crate::find::{self, Aside, Candidate, HeaderTrouble};
@@ -38,8 +39,8 @@ pub struct Record {
     pub headers: Option<Headers>,
     /// The profile's own description.
     pub profile: Option<colour::ProfileFacts>,
-    /// What a look at its pixels has shown; its thumbnail is kept apart.
-    pub look: Option<Look>,
+    /// What a glance at its pixels has shown; its thumbnail is kept apart.
+    pub glance: Option<Glance>,
     /// The thumbnail as a WebP file.
     pub thumbnail: Option<Vec<u8>>,
     /// What is wrong.
@@ -62,13 +63,13 @@ pub struct Survey {
 impl Record {
     /// The bytes that it would weigh, or weighs where that is unknown or not less.
     pub fn remains(&self) -> u64 {
-        let estimate = self.look.as_ref().map(|look| look.estimate.weight);
+        let estimate = self.glance.as_ref().map(|glance| glance.estimate.weight);
         estimate.map_or(self.weight, |estimate| estimate.min(self.weight))
     }
 
     /// The weight that it would have, for people; empty where that is unknown.
     pub fn would_be(&self) -> String {
-        match &self.look {
+        match &self.glance {
             Some(_) if self.waste() > 0 => wording::weight(self.remains()),
             Some(_) => "as it is".to_owned(),
             None => String::new(),
@@ -123,7 +124,7 @@ pub fn gather(settings: &SurveySettings, channels: &Channels) -> Result<Survey, 
             },
         );
         counting.end();
-        twins = pool.install(|| find_twins(&files, settings.allowance));
+        twins = find_twins(&pool, &files, settings.allowance);
     }
     for (index, file) in files.iter_mut().enumerate() {
         file.judge(&settings.limits, twins.get(&index).map(String::as_str));
@@ -170,7 +171,7 @@ fn look(file: &mut Opened, settings: &SurveySettings) {
         );
         return file.trouble(Name::NotRead, Mishap::new(says));
     }
-    let wanted = Wanted {
+    let wanted = Asked {
         width: settings.limits.widest,
         displayed: settings.shown,
         format: settings.format,
@@ -184,16 +185,16 @@ fn look(file: &mut Opened, settings: &SurveySettings) {
     // A decoder that panics costs its picture, not the run.
     let looked = guard::guarded(|| {
         let bytes = fs::read(&file.record.path).map_err(Mishap::unreadable)?;
-        let looked = survey::look(&bytes, probe, settings.allowance, wanted);
+        let looked = survey::glance(&bytes, probe, settings.allowance, wanted);
         looked.map_err(|error| match error {
-            LookError::Decode(error) => error.into(),
+            GlanceError::Decode(error) => error.into(),
             error => Mishap::of(error, "export or copy it again"),
         })
     });
     match looked {
-        Ok(Ok(mut look)) => {
-            file.record.thumbnail = look.thumbnail.take().and_then(|raster| packed(&raster));
-            file.record.look = Some(look);
+        Ok(Ok(mut glance)) => {
+            file.record.thumbnail = glance.thumbnail.take().and_then(|raster| packed(&raster));
+            file.record.glance = Some(glance);
         }
         Ok(Err(why)) => file.trouble(Name::Damaged, why),
         Err(_) => file.trouble(Name::Damaged, Mishap::new("the decoder failed on it")),
@@ -217,34 +218,34 @@ fn packed(raster: &Raster) -> Option<Vec<u8>> {
 
 /// For each file that shows the same pixels as an earlier one, that one's path. Only files of
 /// equal size are decoded for it.
-fn find_twins(files: &[Opened], allowance: Allowance) -> HashMap<usize, String> {
+fn find_twins(pool: &ThreadPool, files: &[Opened], allowance: Allowance) -> HashMap<usize, String> {
     let mut by_size: HashMap<(u32, u32), Vec<usize>> = HashMap::new();
     for (index, file) in files.iter().enumerate() {
-        if let (Some(probe), Some(_)) = (&file.probe, &file.record.look) {
+        if let (Some(probe), Some(_)) = (&file.probe, &file.record.glance) {
             let size = (probe.stored.width(), probe.stored.height());
             by_size.entry(size).or_default().push(index);
         }
     }
-    let digested = |index: &usize| {
-        let file = &files[*index];
-        let bytes = fs::read(&file.record.path).ok()?;
-        let digest = survey::digest(&bytes, file.probe.as_ref()?, allowance).ok()?;
-        Some((digest, *index))
-    };
+    let alike = by_size.into_values().filter(|group| group.len() > 1);
+    let (found, incoming) = mpsc::channel();
+    gate::each(
+        pool,
+        alike.flatten(),
+        |index| files[*index].held(),
+        || true,
+        |index| {
+            // The receiver outlives all senders.
+            let _ = found.send(files[index].shown(allowance).map(|shown| (shown, index)));
+        },
+    );
+    drop(found);
+    let mut shown: Vec<_> = incoming.into_iter().flatten().collect();
+    shown.sort_unstable();
     let mut twins = HashMap::new();
-    for group in by_size.values().filter(|group| group.len() > 1) {
-        let mut first: HashMap<u64, usize> = HashMap::new();
-        let digests: Vec<(u64, usize)> = group.par_iter().filter_map(digested).collect();
-        for (digest, index) in digests {
-            match first.get(&digest) {
-                Some(&earlier) => {
-                    let path = files[earlier].record.path.to_string_lossy().into_owned();
-                    twins.insert(index, path);
-                }
-                None => {
-                    first.insert(digest, index);
-                }
-            }
+    for same in shown.chunk_by(|(a, _), (b, _)| a == b) {
+        for (_, later) in &same[1..] {
+            let path = files[same[0].1].record.path.to_string_lossy();
+            twins.insert(*later, path.into_owned());
         }
     }
     twins
@@ -260,7 +261,7 @@ impl Opened {
                 weight: 0,
                 headers: None,
                 profile: None,
-                look: None,
+                glance: None,
                 thumbnail: None,
                 findings: Vec::new(),
             },
@@ -275,9 +276,16 @@ impl Opened {
         self.trouble(name, why);
     }
 
-    /// About how many bytes a look at it holds.
+    /// About how many bytes a glance at it holds.
     fn held(&self) -> u64 {
         self.probe.as_ref().map_or(0, decode::memory) + self.record.weight
+    }
+
+    /// What tells what it shows: its size, and a digest of its pixels.
+    fn shown(&self, allowance: Allowance) -> Option<(u32, u32, u64)> {
+        let (bytes, probe) = (fs::read(&self.record.path).ok()?, self.probe.as_ref()?);
+        let digest = survey::digest(&bytes, probe, allowance).ok()?;
+        Some((probe.stored.width(), probe.stored.height(), digest))
     }
 
     fn trouble(&mut self, name: Name, why: Mishap) {
@@ -292,7 +300,7 @@ impl Opened {
                 weight: record.weight,
                 headers,
                 profile: record.profile.as_ref(),
-                look: record.look.as_ref(),
+                glance: record.glance.as_ref(),
                 twin,
             };
             record.findings = survey::findings(&subject, limits);

@@ -3,7 +3,7 @@
 use std::io::{self, Write};
 
 use kiln_core::source::{Ballast, JpegCoding, Model};
-use kiln_core::survey::{Content, Finding};
+use kiln_core::survey::{Finding, Motif};
 use serde::Serialize;
 
 use super::summary::{self, LINKS};
@@ -45,7 +45,7 @@ struct File<'a> {
     profile: Option<&'a str>,
     wide_gamut: Option<bool>,
     ballast: Option<&'a Ballast>,
-    content: Option<Content>,
+    content: Option<Motif>,
     alpha_used: Option<bool>,
     estimate: Option<Estimate>,
     waste: u64,
@@ -106,7 +106,7 @@ pub(super) fn write(out: &mut dyn Write, survey: &Survey, shown: &[&Record]) -> 
 fn file(record: &Record) -> File<'_> {
     let headers = record.headers.as_ref();
     let size = headers.and_then(|h| h.upright());
-    let look = record.look.as_ref();
+    let glance = record.glance.as_ref();
     File {
         path: record.path.to_string_lossy().into_owned(),
         name: &record.name,
@@ -126,13 +126,13 @@ fn file(record: &Record) -> File<'_> {
         profile: record.profile.as_ref().map(|p| p.description.as_str()),
         wide_gamut: record.profile.as_ref().map(|p| p.wide),
         ballast: headers.map(|h| &h.ballast),
-        content: look.map(|look| look.content),
-        alpha_used: look.map(|look| look.alpha_used),
-        estimate: look.map(|look| Estimate {
-            format: look.estimate.format,
-            width: look.estimate.size.width(),
-            height: look.estimate.size.height(),
-            weight: look.estimate.weight,
+        content: glance.map(|glance| glance.motif),
+        alpha_used: glance.map(|glance| glance.alpha_used),
+        estimate: glance.map(|glance| Estimate {
+            format: glance.estimate.format,
+            width: glance.estimate.size.width(),
+            height: glance.estimate.size.height(),
+            weight: glance.estimate.weight,
         }),
         waste: record.waste(),
         findings: &record.findings,

@@ -31,13 +31,17 @@ pub fn run(settings: &SurveySettings, channels: &Channels) -> Result<ExitCode, F
         let page = page::render(&survey, &shown);
         write::whole(path, page.as_bytes()).map_err(Failure::unwritable(path))?;
     }
-    channels.print(|out, columns| match settings.json {
-        true => json::write(out, &survey, &shown),
-        false => table::write(out, &survey, &shown, columns),
+    channels.print(|out, columns| {
+        if settings.json {
+            json::write(out, &survey, &shown)
+        } else {
+            table::write(out, &survey, &shown, columns)
+        }
     })?;
-    Ok(match survey.unreadable.is_empty() {
-        true => ExitCode::SUCCESS,
-        false => ExitCode::from(1),
+    Ok(if survey.unreadable.is_empty() {
+        ExitCode::SUCCESS
+    } else {
+        ExitCode::from(1)
     })
 }
 

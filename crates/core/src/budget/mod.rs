@@ -42,7 +42,7 @@ pub enum Aim {
 
 /// What is wanted of a file.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Wish {
+pub struct Goal {
     /// The visual score that it shall reach.
     pub look: f32,
     /// The lowest that is acceptable for the sake of its weight.
@@ -105,7 +105,7 @@ pub struct Outcome {
 /// made and scored, by `attempt` or before, as `known` tells; none is tried twice. Of what is known
 /// only dials in the range count, with a score and a weight that a file can have.
 pub fn search<E>(
-    wish: Wish,
+    goal: Goal,
     dials: RangeInclusive<u8>,
     curve: &Curve,
     mut known: Vec<Trial>,
@@ -121,7 +121,7 @@ pub fn search<E>(
         attempt,
         trials: known,
     };
-    let (verdict, index) = hunt.run(wish)?;
+    let (verdict, index) = hunt.run(goal)?;
     Ok(Outcome {
         kept: hunt.trials[index],
         verdict,
@@ -138,21 +138,21 @@ struct Hunt<'a, A> {
 }
 
 impl<E, A: FnMut(u8) -> Result<Trial, E>> Hunt<'_, A> {
-    fn run(&mut self, wish: Wish) -> Result<(Verdict, usize), E> {
-        let most = wish.max_weight.unwrap_or(u64::MAX);
-        if wish.aim == Aim::Sharpest || !self.reach(wish.look, most, wish.trials)? {
-            self.fit(most, wish.look)?;
-            let good = |trial: &Trial| trial.weight <= most && trial.score >= wish.least;
+    fn run(&mut self, goal: Goal) -> Result<(Verdict, usize), E> {
+        let most = goal.max_weight.unwrap_or(u64::MAX);
+        if goal.aim == Aim::Sharpest || !self.reach(goal.look, most, goal.trials)? {
+            self.fit(most, goal.look)?;
+            let good = |trial: &Trial| trial.weight <= most && trial.score >= goal.least;
             if !self.trials.iter().any(good) {
                 // Over the weight then, but not below the least look.
-                self.reach(wish.least, u64::MAX, wish.trials)?;
+                self.reach(goal.least, u64::MAX, goal.trials)?;
             }
         }
-        Ok(self.judge(wish, most))
+        Ok(self.judge(goal, most))
     }
 
     /// Of all trials the one to keep.
-    fn judge(&self, wish: Wish, most: u64) -> (Verdict, usize) {
+    fn judge(&self, goal: Goal, most: u64) -> (Verdict, usize) {
         let all = || 0..self.trials.len();
         let (weight, score) = (
             |i: &usize| self.trials[*i].weight,
@@ -169,35 +169,38 @@ impl<E, A: FnMut(u8) -> Result<Trial, E>> Hunt<'_, A> {
                 .then(score(a).total_cmp(&score(b)))
         };
         let fitting = || all().filter(|i| weight(i) <= most);
-        let reaching = fitting().filter(|i| score(i) >= wish.look);
-        let best = match wish.aim {
+        let reaching = fitting().filter(|i| score(i) >= goal.look);
+        let best = match goal.aim {
             Aim::Sharpest => reaching.max_by(by_score),
             Aim::Lightest => reaching.max_by(by_lightness),
         };
         if let Some(best) = best {
-            let lowest = self.trials[best].dial == self.low && wish.aim == Aim::Lightest;
-            return match lowest && score(&best) >= wish.look + CLOSE {
-                true => (Verdict::Lightest, best),
-                false => (Verdict::Met, best),
+            let lowest = self.trials[best].dial == self.low && goal.aim == Aim::Lightest;
+            return if lowest && score(&best) >= goal.look + CLOSE {
+                (Verdict::Lightest, best)
+            } else {
+                (Verdict::Met, best)
             };
         }
         if let Some(best) = fitting()
-            .filter(|i| score(i) >= wish.least)
+            .filter(|i| score(i) >= goal.least)
             .max_by(by_score)
         {
-            let bounded = wish.max_weight.is_some() && self.trials[best].dial < self.high;
-            return match bounded {
-                true => (Verdict::Bounded, best),
-                false => (Verdict::Short, best),
+            let bounded = goal.max_weight.is_some() && self.trials[best].dial < self.high;
+            return if bounded {
+                (Verdict::Bounded, best)
+            } else {
+                (Verdict::Short, best)
             };
         }
         let least = all()
-            .filter(|i| score(i) >= wish.least)
+            .filter(|i| score(i) >= goal.least)
             .max_by(by_lightness);
         let kept = least.or(all().max_by(by_score)).unwrap_or(0);
-        match weight(&kept) <= most {
-            true => (Verdict::Short, kept),
-            false => (Verdict::Over, kept),
+        if weight(&kept) <= most {
+            (Verdict::Short, kept)
+        } else {
+            (Verdict::Over, kept)
         }
     }
 

@@ -268,9 +268,10 @@ fn level(lot: &Lot, ladders: &[Ladder], pressed: &[f64]) -> Option<f64> {
     let mut high = f64::from(ends(|ladder| last(ladder).score).fold(f32::MIN, f32::max));
     for _ in 0..40 {
         let middle = (low + high) / 2.0;
-        match total(middle) <= most {
-            true => low = middle,
-            false => high = middle,
+        if total(middle) <= most {
+            low = middle
+        } else {
+            high = middle
         }
     }
     Some(low)

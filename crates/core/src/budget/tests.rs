@@ -13,7 +13,7 @@ const CURVE: Curve = Curve {
     easier: 0.0,
 };
 
-const WISH: Wish = Wish {
+const WISH: Goal = Goal {
     look: 75.0,
     least: 50.0,
     max_weight: None,
@@ -56,7 +56,7 @@ impl Coder {
         }
     }
 
-    fn search(&self, wish: Wish) -> Found {
+    fn search(&self, goal: Goal) -> Found {
         let mut trail: Vec<(u8, u64, f32)> = Vec::new();
         let trial = |dial| {
             assert!(
@@ -72,7 +72,7 @@ impl Coder {
             })
         };
         let outcome =
-            search(wish, 5..=98, &CURVE, Vec::new(), trial).expect("an attempt never fails here");
+            search(goal, 5..=98, &CURVE, Vec::new(), trial).expect("an attempt never fails here");
         let Outcome { kept, verdict } = outcome;
         Found {
             kept,
@@ -103,7 +103,7 @@ fn a_look_is_reached_at_the_lowest_dial_or_close_to_it_in_few_trials() {
     let (mut trials, mut count) = (0, 0);
     for look in [60.0, 70.0, 75.0, 80.0, 85.0] {
         for coder in coders() {
-            let outcome = coder.search(Wish { look, ..WISH });
+            let outcome = coder.search(Goal { look, ..WISH });
             let kept = &outcome.kept;
             assert_eq!(outcome.verdict, Verdict::Met, "{:?}", outcome.trail);
             assert!(kept.score >= look);
@@ -132,7 +132,7 @@ fn a_weight_that_binds_gives_the_best_dial_that_fits() {
     for coder in coders() {
         for max in [15_000, 40_000, 60_000] {
             let most = Some(max);
-            let outcome = coder.search(Wish {
+            let outcome = coder.search(Goal {
                 look: 90.0,
                 least: -100.0,
                 max_weight: most,
@@ -158,12 +158,12 @@ fn a_weight_that_binds_gives_the_best_dial_that_fits() {
 #[test]
 fn every_verdict_is_told() {
     let coder = Coder::new(0.0, 1, 0.0);
-    let told = |wish: Wish| {
+    let told = |goal: Goal| {
         let Found {
             kept,
             verdict,
             trail,
-        } = coder.search(wish);
+        } = coder.search(goal);
         let trail: Vec<u8> = trail.into_iter().map(|(dial, ..)| dial).collect();
         format!(
             "{verdict:?} at {} ({:.1}, {} bytes) by {trail:?}",
@@ -172,29 +172,29 @@ fn every_verdict_is_told() {
     };
     let all = [
         told(WISH),
-        told(Wish {
+        told(Goal {
             max_weight: Some(90_000),
             ..WISH
         }),
-        told(Wish {
+        told(Goal {
             look: -40.0,
             ..WISH
         }),
-        told(Wish {
+        told(Goal {
             max_weight: Some(45_000),
             ..WISH
         }),
-        told(Wish {
+        told(Goal {
             max_weight: Some(20_000),
             ..WISH
         }),
-        told(Wish { look: 99.0, ..WISH }),
-        told(Wish {
+        told(Goal { look: 99.0, ..WISH }),
+        told(Goal {
             max_weight: Some(45_000),
             aim: Aim::Sharpest,
             ..WISH
         }),
-        told(Wish {
+        told(Goal {
             max_weight: Some(999_000),
             aim: Aim::Sharpest,
             ..WISH
@@ -224,7 +224,7 @@ fn the_trial_returned_is_always_one_that_was_made_even_where_nothing_makes_sense
         };
         for max_weight in [None, Some(500), Some(4000), Some(20_000)] {
             for aim in [Aim::Lightest, Aim::Sharpest] {
-                let outcome = coder.search(Wish {
+                let outcome = coder.search(Goal {
                     max_weight,
                     aim,
                     ..WISH
@@ -252,7 +252,7 @@ fn what_is_known_is_not_tried_again_and_may_be_kept() {
     };
     let alone = coder.search(WISH);
     for look in [55.0, 68.0, 75.0] {
-        let wish = Wish { look, ..WISH };
+        let goal = Goal { look, ..WISH };
         // Given in any order, and some of them twice.
         let known: Vec<Trial> = [80, 40, 20, 40, alone.kept.dial].map(trial).to_vec();
         let mut tried = Vec::new();
@@ -261,7 +261,7 @@ fn what_is_known_is_not_tried_again_and_may_be_kept() {
             Ok::<_, ()>(trial(dial))
         };
         let Outcome { kept, verdict } =
-            search(wish, 5..=98, &CURVE, known.clone(), attempt).expect("it never fails");
+            search(goal, 5..=98, &CURVE, known.clone(), attempt).expect("it never fails");
         assert_eq!((verdict, kept), (Verdict::Met, trial(kept.dial)));
         assert!(kept.score >= look, "{look}: {kept:?}");
         assert!(
@@ -323,7 +323,7 @@ fn a_curve_goes_through_what_was_seen_and_bends_towards_it() {
 fn too_few_trials_give_up_weight_and_never_the_look() {
     for coder in coders() {
         for trials in [1, 2, 3] {
-            let found = coder.search(Wish { trials, ..WISH });
+            let found = coder.search(Goal { trials, ..WISH });
             assert!(found.kept.score >= WISH.look, "{trials}: {:?}", found.trail);
             // As many more as it takes to reach it, and then no others.
             let reached = found.trail.iter().position(|t| t.2 >= WISH.look);

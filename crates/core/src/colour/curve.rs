@@ -10,9 +10,10 @@ pub fn linear(encoded: f32) -> f32 {
 /// The encoded value of a linear light, both from 0 to 1; what lies outside is clipped.
 pub fn encoded(linear: f32) -> f32 {
     let light = f64::from(linear).clamp(0.0, 1.0);
-    match light <= 0.003_130_8 {
-        true => (light * 12.92) as f32,
-        false => (1.055 * libm::pow(light, 1.0 / 2.4) - 0.055) as f32,
+    if light <= 0.003_130_8 {
+        (light * 12.92) as f32
+    } else {
+        (1.055 * libm::pow(light, 1.0 / 2.4) - 0.055) as f32
     }
 }
 

@@ -31,9 +31,10 @@ pub enum ColourNote {
 /// The gamut that a wish comes to for a picture with a profile.
 pub fn gamut(wish: ColourWish, profile: Option<&[u8]>) -> Gamut {
     let wide = || profile.and_then(describe).is_some_and(|facts| facts.wide);
-    match wish == ColourWish::Keep && wide() {
-        true => Gamut::DisplayP3,
-        false => Gamut::Srgb,
+    if wish == ColourWish::Keep && wide() {
+        Gamut::DisplayP3
+    } else {
+        Gamut::Srgb
     }
 }
 
@@ -91,10 +92,7 @@ impl Working {
 
     /// Samples of a pixel in the working space: 3, or 4 with alpha.
     pub fn channels(&self) -> usize {
-        match self.ink.has_alpha() {
-            true => 4,
-            false => 3,
-        }
+        if self.ink.has_alpha() { 4 } else { 3 }
     }
 
     /// One row into the working space; `into` is overwritten. Returns whether any sample says

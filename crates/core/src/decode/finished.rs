@@ -34,9 +34,10 @@ fn raster(kind: Kind, bytes: &[u8], size: Size) -> Result<Raster, DecodeError> {
     if found != size {
         return Err(contradiction);
     }
-    let channels = match ink.has_alpha() {
-        true => Channels::Rgba,
-        false => Channels::Rgb,
+    let channels = if ink.has_alpha() {
+        Channels::Rgba
+    } else {
+        Channels::Rgb
     };
     let mut samples = Vec::with_capacity(size.pixels() as usize * channels.count());
     for _ in 0..size.height() {

@@ -330,10 +330,8 @@ pub fn memory(probe: &Probe) -> u64 {
         (_, Delivery::Rows) => 0,
         // Three samples; a progressive JPEG also keeps three 16-bit coefficients.
         (Kind::Jpeg, Delivery::Passes) => 9,
-        (Kind::Jpeg, _) => 3,
-        // The decoder keeps its planes or its code words beside the samples.
-        (Kind::WebP, _) => 8,
-        (Kind::Gif, _) => 8,
+        (Kind::Jpeg, _) => 4,
+        // The decoder keeps its planes, its code words or the bytes of deep samples beside these.
         _ => 8,
     };
     probe.stored.pixels() * per_pixel

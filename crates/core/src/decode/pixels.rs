@@ -2,7 +2,7 @@
 
 use super::whole::{Samples, Whole};
 use super::{Allowance, DecodeError, Input, Row, Rows, Wanted};
-use crate::source::{Kind, Probe};
+use crate::source::{Delivery, Kind, Probe};
 
 /// Up to so many bytes of samples are held where a picture that comes row by row is gone over more
 /// than once.
@@ -62,6 +62,17 @@ impl<'a> Pixels<'a> {
         }
     }
 
+    /// About how many bytes of a picture are held from one of so many passes to the next, beside what
+    /// its decoder holds.
+    pub fn memory(probe: &Probe, passes: usize) -> u64 {
+        let samples = probe.stored.pixels() * 4;
+        let comes_in_rows = probe.delivery == Delivery::Rows;
+        if passes < 2 || !comes_in_rows || samples > HELD {
+            return 0;
+        }
+        samples
+    }
+
     /// The rows, from the first on.
     pub fn rows(&mut self) -> Result<&mut (dyn Rows + 'a), DecodeError> {
         let again = self.opened.as_mut().is_some_and(|rows| rows.rewind());
@@ -89,9 +100,10 @@ impl<'a> Pixels<'a> {
                 Row::Sixteen(row) => sixteen.extend_from_slice(row),
             }
         }
-        let samples = match eight.is_empty() {
-            true => Samples::Sixteen(sixteen),
-            false => Samples::Eight(eight),
+        let samples = if eight.is_empty() {
+            Samples::Sixteen(sixteen)
+        } else {
+            Samples::Eight(eight)
         };
         Ok(Box::new(Whole::new(self.kind, form, samples)))
     }

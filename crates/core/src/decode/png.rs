@@ -52,9 +52,10 @@ pub(super) fn open(input: Input<'_>, limit: u64) -> Result<Box<dyn Rows + '_>, D
     let length = length.ok_or_else(|| damaged(DecodingError::LimitsExceeded))?;
     let mut samples = vec![0; length];
     reader.next_frame(&mut samples).map_err(damaged)?;
-    let samples = match deep {
-        true => Samples::Sixteen(wide(&samples).collect()),
-        false => Samples::Eight(samples),
+    let samples = if deep {
+        Samples::Sixteen(wide(&samples).collect())
+    } else {
+        Samples::Eight(samples)
     };
     Ok(Box::new(Whole::new(Kind::Png, form, samples)))
 }

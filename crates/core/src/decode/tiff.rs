@@ -216,9 +216,12 @@ impl Meaning {
         let count = table.len() / 3;
         // Some programs store 8-bit colours in the upper halves alone.
         let halves = table.iter().all(|sample| sample % 256 == 0);
-        let sample = |at: usize| match halves {
-            true => table[at] / 256 * 257,
-            false => table[at],
+        let sample = |at: usize| {
+            if halves {
+                table[at] / 256 * 257
+            } else {
+                table[at]
+            }
         };
         let colour = |index| {
             [

@@ -18,9 +18,10 @@ pub(super) fn open(bytes: &[u8], limit: u64) -> Result<Whole, DecodeError> {
     let (width, height) = decoder.dimensions();
     let size = Size::new(width, height).ok_or(DecodeError::CutOff(Kind::WebP))?;
     let icc = decoder.icc_profile().map_err(damaged)?;
-    let ink = match decoder.has_alpha() {
-        true => Ink::Rgba,
-        false => Ink::Rgb,
+    let ink = if decoder.has_alpha() {
+        Ink::Rgba
+    } else {
+        Ink::Rgb
     };
     let length = decoder.output_buffer_size();
     let length = length.ok_or_else(|| damaged(DecodingError::ImageTooLarge))?;

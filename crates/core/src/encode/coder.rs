@@ -82,9 +82,10 @@ pub trait Coder: Sync {
     /// What becomes of chroma where a coding is asked for, without a search.
     fn chroma(&self, nature: Nature, coding: Coding) -> Chroma {
         let fine = matches!(coding, Coding::Dial(FINE..));
-        match fine || nature == Nature::Graphic {
-            true => Chroma::Full,
-            false => Chroma::Halved,
+        if fine || nature == Nature::Graphic {
+            Chroma::Full
+        } else {
+            Chroma::Halved
         }
     }
 }

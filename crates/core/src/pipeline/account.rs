@@ -13,6 +13,8 @@ use crate::pixels::Size;
 pub struct Piece {
     /// The whole file.
     pub file: Vec<u8>,
+    /// Its format.
+    pub format: Format,
     /// How it came about.
     pub account: Account,
 }
@@ -61,9 +63,10 @@ impl Piece {
     /// This piece, or another where that is better; the trail is that of both.
     pub(super) fn or(self, other: Piece, better: impl Fn(&Account, &Account) -> bool) -> Piece {
         let trail = [&self.account.trail[..], &other.account.trail].concat();
-        let mut kept = match better(&self.account, &other.account) {
-            true => other,
-            false => self,
+        let mut kept = if better(&self.account, &other.account) {
+            other
+        } else {
+            self
         };
         kept.account.trail = trail;
         kept
@@ -71,15 +74,16 @@ impl Piece {
 }
 
 impl Account {
-    /// The attempt that was kept, by its index in the trail.
-    pub fn kept(&self) -> Option<usize> {
-        self.trail.iter().position(|attempt| self.is_of(attempt))
+    /// The attempt that was kept, by its index in the trail, where the file is of a format.
+    pub fn kept(&self, format: Format) -> Option<usize> {
+        let mut trail = self.trail.iter();
+        trail.position(|attempt| self.is_of(format, attempt))
     }
 
-    /// Whether the file is that of an attempt.
-    pub fn is_of(&self, attempt: &Attempt) -> bool {
+    /// Whether the file, of a format, is that of an attempt.
+    pub fn is_of(&self, format: Format, attempt: &Attempt) -> bool {
         let file = (attempt.coding, attempt.weight, attempt.score);
-        file == (self.coding, self.weight, self.score)
+        attempt.format == format && file == (self.coding, self.weight, self.score)
     }
 }
 
@@ -141,6 +145,9 @@ pub enum Ordered {
 /// Why a piece was not made.
 #[derive(Debug, Error)]
 pub enum PieceError {
+    /// Its plan names no format that can be made.
+    #[error("no format was planned for it")]
+    NoFormat,
     /// It could not be encoded.
     #[error(transparent)]
     Encode(#[from] EncodeError),

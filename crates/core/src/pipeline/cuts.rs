@@ -111,7 +111,7 @@ pub(super) fn rasters(
 
 /// What a job wants of the pixels of its original each time that it goes over them: to find what
 /// crops are laid around, and for all cuts that cannot share their rows.
-fn passes(original: &Original, cuts: &[Cut]) -> Vec<Wanted> {
+pub(super) fn passes(original: &Original, cuts: &[Cut]) -> Vec<Wanted> {
     // Where crops will lie is not known yet: they may lie anywhere in what is shown.
     let stored = View {
         original,

@@ -70,9 +70,10 @@ pub(super) fn score<'a>(
     eye: impl FnOnce() -> &'a Eye,
 ) -> Result<f32, DecodeError> {
     let finished = decode::finished(format.kind(), file, raster.size())?.in_gamut(raster.gamut());
-    Ok(match finished == *raster {
-        true => 100.0,
-        false => eye().compare(&finished),
+    Ok(if finished == *raster {
+        100.0
+    } else {
+        eye().compare(&finished)
     })
 }
 

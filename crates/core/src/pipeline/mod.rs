@@ -1,9 +1,11 @@
 //! The one room that knows the order: decode → colour → size → encode within budget.
 
 mod account;
+mod candidates;
 mod cuts;
 mod eye;
 mod pour;
+mod shares;
 mod studio;
 
 use std::borrow::Cow;
@@ -14,14 +16,14 @@ use rayon::prelude::*;
 use thiserror::Error;
 
 use crate::colour::ColourNote;
-use crate::decode::{self, Allowance, DecodeError, Input};
-use crate::encode;
+use crate::decode::{self, Allowance, DecodeError, Input, Pixels};
 use crate::plan::{Job, PlannedPiece};
 use crate::size::knock_out::NotPlain;
 pub use account::{Account, Attempt, Order, Ordered, Piece, PieceError};
 use cuts::Cut;
 pub use cuts::content;
 pub use eye::Eye;
+pub use shares::{Part, Settled, Shares, Standing};
 use studio::Studio;
 pub use studio::{Aims, piece};
 
@@ -76,33 +78,33 @@ pub fn fire_ordered<'a, 'o>(
         }
     }
     let deliver = Mutex::new(deliver);
-    let pieces = studios
-        .par_iter()
-        .flat_map_iter(|(studio, pieces)| pieces.iter().map(move |piece| (studio, piece)));
-    // A job that is ended early is no failure.
-    let _ = pieces.try_for_each(|(studio, piece)| {
-        let made = match order(piece) {
-            None => studio.make(piece.format),
-            Some(order) => studio.ordered(piece.format, order),
-        };
-        let mut deliver = deliver.lock().unwrap_or_else(PoisonError::into_inner);
-        deliver(piece, made)
+    // A job that is ended early is no failure. What a studio holds goes with its last piece.
+    let _ = studios.into_par_iter().try_for_each(|(studio, pieces)| {
+        pieces.iter().try_for_each(|piece| {
+            let made = match order(piece) {
+                None => studio.make(piece.formats()),
+                Some(order) => studio.ordered(piece.formats(), order),
+            };
+            let mut deliver = deliver.lock().unwrap_or_else(PoisonError::into_inner);
+            deliver(piece, made)
+        })
     });
     Ok(note)
 }
 
 /// About how many bytes a job holds at its peak on so many cores, beside its original's file.
 pub fn memory(job: &Job, cores: usize) -> u64 {
-    let stored = job.original.probe.stored;
-    let mut encoders: Vec<u64> = job
-        .pieces()
-        .map(|(_, s, piece)| encode::memory(s.size, piece.format))
-        .collect();
-    encoders.sort_unstable_by(|a, b| b.cmp(a));
-    let encoding: u64 = encoders.iter().take(cores).sum();
-    let decoding = decode::memory(&job.original.probe);
-    let held = |cut: &Cut| cut.memory(stored) + Eye::memory(cut.size);
-    let held: u64 = Cut::all(job).iter().map(held).sum();
+    let (original, cuts) = (&job.original, Cut::all(job));
+    let decoding = decode::memory(&original.probe)
+        + Pixels::memory(&original.probe, cuts::passes(original, &cuts).len());
+    let sizes = job.placements.iter().flat_map(|placement| &placement.sizes);
+    let mut studios: Vec<u64> = sizes.map(Studio::memory).collect();
+    studios.sort_unstable_by(|a, b| b.cmp(a));
+    let encoding: u64 = studios.iter().take(cores).sum();
+    let rasters: u64 = cuts
+        .iter()
+        .map(|cut| cut.memory(original.probe.stored))
+        .sum();
     // The decoder is gone before the first encoder starts.
-    held + decoding.max(encoding)
+    rasters + decoding.max(encoding)
 }

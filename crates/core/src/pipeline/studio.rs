@@ -6,13 +6,14 @@ use std::collections::HashMap;
 use std::sync::OnceLock;
 
 use super::account::{Account, Attempt, Order, Ordered, Piece, PieceError};
+use super::candidates::best;
 use super::eye::{self, Eye};
 use crate::budget::{self, Aim, Curve, Outcome, Trial, Verdict};
 use crate::colour;
 use crate::credits::{Blocks, Inscription};
 use crate::encode::{self, Coding, Format, Manner, Pace, Prepared, Subject, Tried, Way};
 use crate::pixels::{Backdrop, Channels, Raster, Size};
-use crate::plan::{CodingWish, LookWish, Placement};
+use crate::plan::{CodingWish, LookWish, Placement, PlannedSize};
 use crate::source::{self, Nature};
 
 /// So many trials a slow coder is given to find a look, at the pace that is asked for.
@@ -56,7 +57,7 @@ pub fn piece(
     aims: Aims,
 ) -> Result<Piece, PieceError> {
     let blocks = Inscription::default().blocks();
-    Studio::new(Cow::Borrowed(raster), aims, density, blocks).make(format)
+    Studio::new(Cow::Borrowed(raster), aims, density, blocks).make([format])
 }
 
 /// A sized raster, ready to be encoded in any format.
@@ -119,14 +120,35 @@ impl<'a> Studio<'a> {
         }
     }
 
+    /// About how many bytes one holds while it makes the pieces of a size, beside its raster.
+    pub(super) fn memory(size: &PlannedSize) -> u64 {
+        let formats = || size.pieces.iter().flat_map(|piece| piece.formats());
+        let encoding = formats().map(|format| encode::memory(size.size, format));
+        // A picture on its backdrop is prepared beside that without.
+        let flat = formats().any(|format| !format.holds_alpha());
+        let seeing = Eye::memory(size.size) + if flat { size.size.pixels() * 3 } else { 0 };
+        encoding.max().unwrap_or(0) + seeing
+    }
+
     /// Makes a piece to order.
-    pub(super) fn ordered(&self, format: Format, order: &Order) -> Result<Piece, PieceError> {
+    pub(super) fn ordered(
+        &self,
+        formats: impl IntoIterator<Item = Format>,
+        order: &Order,
+    ) -> Result<Piece, PieceError> {
         let known = &order.known;
+        let formats = self.suited(formats);
         let mut piece = match &order.what {
             Ordered::Same { attempt, verdict } => {
-                let bench = self.bench(format)?;
+                let bench = self.bench(attempt.format)?;
                 let (file, score) = self.attempt(&bench, attempt.manner())?;
-                self.piece(file, attempt.manner(), score, *verdict, Vec::new())
+                self.piece(
+                    &bench,
+                    file,
+                    (attempt.manner(), score),
+                    *verdict,
+                    Vec::new(),
+                )
             }
             Ordered::Within { max_weight } => {
                 let max_weight = Some(self.aims.max_weight.unwrap_or(u64::MAX).min(*max_weight));
@@ -136,7 +158,7 @@ impl<'a> Studio<'a> {
                 };
                 let raster = Cow::Borrowed(&*self.canvas.raster);
                 let narrow = Studio::new(raster, aims, self.density, self.blocks.clone());
-                let mut piece = narrow.one(format, known)?;
+                let mut piece = narrow.one(&formats, known)?;
                 let account = &mut piece.account;
                 account.fits = self.fits(account.weight);
                 if account.fits && account.verdict != Some(Verdict::Met) {
@@ -145,13 +167,35 @@ impl<'a> Studio<'a> {
                 piece
             }
             Ordered::Look { look } => {
-                let bench = self.bench(format)?;
-                self.within(&bench, self.wish(*look), known)?
+                let wish = self.wish(*look);
+                let dialled = formats.iter().copied();
+                let dialled = dialled.filter(|format| format.dials().is_some());
+                best(dialled, wish.aim, |format| {
+                    self.within(&self.bench(format)?, wish, known)
+                })?
             }
         };
-        piece.account.flattened = self.flattens(format);
-        piece.account.trail.splice(0..0, known.iter().copied());
+        let account = &mut piece.account;
+        account.fits = self.fits(account.weight);
+        account.flattened = self.flattens(piece.format);
+        account.trail.retain(|attempt| !known.contains(attempt));
+        account.trail.splice(0..0, known.iter().copied());
         Ok(piece)
+    }
+
+    /// Of the formats that a piece may have those that can hold what it is, where any can: pixels that
+    /// show something behind them, and every sample where it shall be coded without loss.
+    fn suited(&self, formats: impl IntoIterator<Item = Format>) -> Vec<Format> {
+        let all: Vec<Format> = formats.into_iter().collect();
+        if all.len() < 2 {
+            return all;
+        }
+        let exact = self.aims.coding == CodingWish::Exact;
+        let opaque = self.canvas.raster.is_opaque();
+        let suits =
+            |format: &Format| (opaque || format.holds_alpha()) && (!exact || format.is_exact());
+        let suited: Vec<Format> = all.iter().copied().filter(suits).collect();
+        if suited.is_empty() { all } else { suited }
     }
 
     /// The plan's wish, at a lower look.
@@ -167,9 +211,14 @@ impl<'a> Studio<'a> {
         }
     }
 
-    /// Makes a piece: where it may be made smaller to keep its weight, the largest that does.
-    pub(super) fn make(&self, format: Format) -> Result<Piece, PieceError> {
-        let mut piece = self.one(format, &[])?;
+    /// Makes a piece in the format that serves best: where it may be made smaller to keep its weight,
+    /// the largest that does.
+    pub(super) fn make(
+        &self,
+        formats: impl IntoIterator<Item = Format>,
+    ) -> Result<Piece, PieceError> {
+        let formats = self.suited(formats);
+        let mut piece = self.one(&formats, &[])?;
         let may_shrink = matches!(self.aims.coding, CodingWish::Look(look) if look.shrink_to_fit);
         let asked = self.canvas.raster.size();
         let mut part = SHRINK;
@@ -186,7 +235,7 @@ impl<'a> Studio<'a> {
                 self.density,
                 self.blocks.clone(),
             );
-            piece = piece.or(studio.one(format, &[])?, |_, _| true);
+            piece = piece.or(studio.one(&formats, &[])?, |_, _| true);
             piece.account.shrunk = size;
             part *= SHRINK;
         }
@@ -199,9 +248,10 @@ impl<'a> Studio<'a> {
 
     fn canvas(&self, format: Format) -> &Canvas<'_> {
         let flat = || Canvas::new(Cow::Owned(self.flat()), self.canvas.nature);
-        match self.flattens(format) {
-            true => self.opaque.get_or_init(flat),
-            false => &self.canvas,
+        if self.flattens(format) {
+            self.opaque.get_or_init(flat)
+        } else {
+            &self.canvas
         }
     }
 
@@ -214,8 +264,19 @@ impl<'a> Studio<'a> {
         })
     }
 
-    /// Makes a piece in one size; its trail begins after what is known.
-    fn one(&self, format: Format, known: &[Attempt]) -> Result<Piece, PieceError> {
+    /// Makes a piece in one size, in the format that serves best.
+    fn one(&self, formats: &[Format], known: &[Attempt]) -> Result<Piece, PieceError> {
+        let aim = match self.aims.coding {
+            CodingWish::Look(wish) => wish.aim,
+            CodingWish::Exact | CodingWish::Dial(_) => Aim::Lightest,
+        };
+        best(formats.iter().copied(), aim, |format| {
+            self.in_format(format, known)
+        })
+    }
+
+    /// Makes a piece in one size and format; its trail begins after what is known.
+    fn in_format(&self, format: Format, known: &[Attempt]) -> Result<Piece, PieceError> {
         let bench = self.bench(format)?;
         let mut piece = match (self.aims.coding, format.dials()) {
             (_, None) | (CodingWish::Exact, _) => self.lossless(&bench)?,
@@ -267,7 +328,10 @@ impl<'a> Studio<'a> {
             Some(Verdict::Met | Verdict::Lightest)
         );
         let worth = nature == Nature::Graphic || lossy.account.verdict == Some(Verdict::Short);
-        let is_known = known.iter().any(|known| known.coding == Coding::Lossless);
+        let lossless = (bench.format, Coding::Lossless);
+        let is_known = known
+            .iter()
+            .any(|known| (known.format, known.coding) == lossless);
         if !bench.format.is_exact() || !(worth || wish.aim == Aim::Sharpest) || is_known {
             return Ok(lossy);
         }
@@ -287,7 +351,7 @@ impl<'a> Studio<'a> {
     ) -> Result<Piece, PieceError> {
         let abilities = bench.format.coder().abilities();
         let mut curve = way.prior.curve(&bench.canvas.subject().features);
-        let light = budget::Wish {
+        let light = budget::Goal {
             look: wish.look,
             least: wish.least,
             max_weight: None,
@@ -309,7 +373,7 @@ impl<'a> Studio<'a> {
             .filter_map(|known| known.trial(|dial| manner(dial, self.aims.pace)))
             .collect();
         let (mut trail, files) = (Vec::new(), RefCell::new(HashMap::new()));
-        let mut run = |wish: budget::Wish, curve: &Curve, pace: Pace, known: Vec<Trial>| {
+        let mut run = |wish: budget::Goal, curve: &Curve, pace: Pace, known: Vec<Trial>| {
             files.borrow_mut().clear();
             let dials = abilities.dials.clone().unwrap_or(0..=100);
             budget::search(
@@ -335,7 +399,7 @@ impl<'a> Studio<'a> {
             let Outcome { kept, .. } = run(light, &curve, Pace::Quick, Vec::new())?;
             curve = curve.seen(kept.dial, kept.score);
         }
-        let budgets = budget::Wish {
+        let budgets = budget::Goal {
             max_weight: self.aims.max_weight,
             aim: wish.aim,
             ..light
@@ -347,7 +411,7 @@ impl<'a> Studio<'a> {
             let (file, score) = self.attempt(bench, manner)?;
             let remade = (file.len() as u64, score);
             if remade == (outcome.kept.weight, outcome.kept.score) {
-                return Ok(self.piece(file, manner, score, Some(outcome.verdict), trail));
+                return Ok(self.piece(bench, file, (manner, score), Some(outcome.verdict), trail));
             }
             // What was known is not so: nothing of it is believed.
             outcome = run(budgets, &curve, self.aims.pace, Vec::new())?;
@@ -355,7 +419,7 @@ impl<'a> Studio<'a> {
         let Outcome { kept, verdict } = outcome;
         let file = files.take().remove(&kept.dial).unwrap_or_default();
         let manner = manner(kept.dial, self.aims.pace);
-        Ok(self.piece(file, manner, kept.score, Some(verdict), trail))
+        Ok(self.piece(bench, file, (manner, kept.score), Some(verdict), trail))
     }
 
     fn fits(&self, weight: u64) -> bool {
@@ -364,9 +428,9 @@ impl<'a> Studio<'a> {
 
     fn piece(
         &self,
+        bench: &Bench<'_>,
         file: Vec<u8>,
-        manner: Manner,
-        score: f32,
+        (manner, score): (Manner, f32),
         verdict: Option<Verdict>,
         trail: Vec<Attempt>,
     ) -> Piece {
@@ -381,14 +445,19 @@ impl<'a> Studio<'a> {
             flattened: false,
             shrunk: None,
         };
-        Piece { file, account }
+        Piece {
+            file,
+            format: bench.format,
+            account,
+        }
     }
 
     fn lossless(&self, bench: &Bench<'_>) -> Result<Piece, PieceError> {
         let mut piece = self.single(bench, Coding::Lossless)?;
-        piece.account.verdict = Some(match piece.account.fits {
-            true => Verdict::Met,
-            false => Verdict::Over,
+        piece.account.verdict = Some(if piece.account.fits {
+            Verdict::Met
+        } else {
+            Verdict::Over
         });
         Ok(piece)
     }
@@ -402,7 +471,7 @@ impl<'a> Studio<'a> {
         };
         let (file, score) = self.attempt(bench, manner)?;
         let trail = vec![bench.tried(manner, file.len() as u64, score)];
-        Ok(self.piece(file, manner, score, None, trail))
+        Ok(self.piece(bench, file, (manner, score), None, trail))
     }
 
     /// A file, and its score.

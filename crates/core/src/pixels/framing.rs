@@ -327,9 +327,10 @@ impl Frame {
 
     /// The size with a longer side of a length.
     pub fn at_long_side(self, side: u32) -> Size {
-        match self.width >= self.height {
-            true => self.at_width(side),
-            false => self.at_height(side),
+        if self.width >= self.height {
+            self.at_width(side)
+        } else {
+            self.at_height(side)
         }
     }
 

@@ -97,9 +97,10 @@ impl Orientation {
             width,
             height,
         } = upright;
-        let (width, height) = match self.swaps_sides() {
-            true => (height, width),
-            false => (width, height),
+        let (width, height) = if self.swaps_sides() {
+            (height, width)
+        } else {
+            (width, height)
         };
         let (x, y) = match self {
             Upright => (x, y),

@@ -72,6 +72,14 @@ pub struct Raster {
 }
 
 impl Raster {
+    /// Whether no pixel shows anything behind it.
+    pub fn is_opaque(&self) -> bool {
+        match self.channels {
+            Channels::Rgb => true,
+            Channels::Rgba => self.samples.chunks_exact(4).all(|pixel| pixel[3] == 255),
+        }
+    }
+
     /// A raster in sRGB, or `None` where the number of samples does not fit the size.
     pub fn new(size: Size, channels: Channels, samples: Vec<u8>) -> Option<Self> {
         let wanted = size.pixels().checked_mul(channels.count() as u64)?;

@@ -15,7 +15,7 @@ use serde::{Deserialize, Serialize};
 
 pub use look::{CodingWish, LOOKS, Look, LookWish, look_name};
 pub use name::{Pattern, PatternError, plain_name, says_nothing, slug, stem};
-pub use place::{CreditsWish, Glob, Place, Site, Wish};
+pub use place::{Choice, CreditsWish, Glob, Place, Site, Wish};
 pub use sizes::Extent;
 pub use total::{SharedTotal, SharingPicture, Total};
 pub use trouble::Trouble;
@@ -118,12 +118,43 @@ pub struct PlannedSize {
 /// One file to make.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct PlannedPiece {
-    /// Its path below the out folder, with `/` between the parts.
-    pub name: String,
-    /// Its format.
-    pub format: Format,
+    /// What it may become, at least one: what is tried first stands first. Which one it is, its
+    /// pixels decide; all their names are reserved until then.
+    pub candidates: Vec<Candidate>,
     /// The digest of all that decides its bytes, but for the original's bytes.
     pub recipe: String,
+}
+
+/// What a piece may become.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Candidate {
+    /// Its format.
+    pub format: Format,
+    /// Its path below the out folder, with `/` between the parts.
+    pub name: String,
+}
+
+impl PlannedPiece {
+    /// What tells it from all others: its first name.
+    pub fn key(&self) -> &str {
+        self.candidates.first().map_or("", |first| &first.name)
+    }
+
+    /// All names that it may have.
+    pub fn names(&self) -> impl Iterator<Item = &str> {
+        self.candidates.iter().map(|one| one.name.as_str())
+    }
+
+    /// All formats that it may have.
+    pub fn formats(&self) -> impl Iterator<Item = Format> {
+        self.candidates.iter().map(|one| one.format)
+    }
+
+    /// Its name in a format.
+    pub fn name_as(&self, format: Format) -> Option<&str> {
+        let named = self.candidates.iter().find(|one| one.format == format);
+        named.map(|one| one.name.as_str())
+    }
 }
 
 /// A digest of bytes, as text (XXH3, 128 bits): it tells files apart, not friend from foe.
@@ -204,9 +235,10 @@ impl Plan {
             idle: numbers.idle(site),
         };
         let troubles = trouble::find(&plan);
-        match troubles.is_empty() {
-            true => Ok(plan),
-            false => Err(troubles),
+        if troubles.is_empty() {
+            Ok(plan)
+        } else {
+            Err(troubles)
         }
     }
 
@@ -326,25 +358,30 @@ fn placement(
         _ => vec![Vec::new(); targets.len()],
     };
     for (target, through) in targets.into_iter().zip(ways) {
-        let piece = |&format: &Format| {
-            let revisions = Revisions::now(original.probe.kind, format);
+        let piece = |choice: &Choice| {
+            let revisions = Revisions::now(original.probe.kind, choice);
             let size = (target.size, &through[..], target.density);
-            let recipe = recipe(&placement, size, format, revisions);
+            let recipe = recipe(&placement, size, choice, &revisions);
             let content = original.digest.as_deref().unwrap_or_default();
-            let name = wish.name.fill(&Filling {
-                title: original.title(),
-                original: &original.name,
-                place,
-                width: target.size.width(),
-                height: target.size.height(),
-                density: target.density,
-                number,
-                digest: &digest(format!("{content}{recipe}").as_bytes()),
-                extension: format.extension(),
-            });
-            PlannedPiece {
-                name,
+            let name = |format: Format| {
+                wish.name.fill(&Filling {
+                    title: original.title(),
+                    original: &original.name,
+                    place,
+                    width: target.size.width(),
+                    height: target.size.height(),
+                    density: target.density,
+                    number,
+                    digest: &digest(format!("{content}{recipe}").as_bytes()),
+                    extension: format.extension(),
+                })
+            };
+            let candidate = |format: Format| Candidate {
                 format,
+                name: name(format),
+            };
+            PlannedPiece {
+                candidates: choice.formats().map(candidate).collect(),
                 recipe,
             }
         };

@@ -25,11 +25,11 @@ pub struct Pattern(Vec<Part>);
 #[derive(Clone, Debug, PartialEq, Eq)]
 enum Part {
     Text(String),
-    Field(Field, Option<usize>),
+    Slot(Slot, Option<usize>),
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-enum Field {
+enum Slot {
     Title,
     Stem,
     Folders,
@@ -43,17 +43,17 @@ enum Field {
 }
 
 /// The fields by their names.
-const FIELDS: [(&str, Field); 10] = [
-    ("title", Field::Title),
-    ("stem", Field::Stem),
-    ("folders", Field::Folders),
-    ("place", Field::Place),
-    ("width", Field::Width),
-    ("height", Field::Height),
-    ("density", Field::Density),
-    ("number", Field::Number),
-    ("digest", Field::Digest),
-    ("extension", Field::Extension),
+const FIELDS: [(&str, Slot); 10] = [
+    ("title", Slot::Title),
+    ("stem", Slot::Stem),
+    ("folders", Slot::Folders),
+    ("place", Slot::Place),
+    ("width", Slot::Width),
+    ("height", Slot::Height),
+    ("density", Slot::Density),
+    ("number", Slot::Number),
+    ("digest", Slot::Digest),
+    ("extension", Slot::Extension),
 ];
 
 /// Why a text is no pattern.
@@ -100,14 +100,14 @@ pub(super) struct Filling<'a> {
 
 impl Default for Pattern {
     fn default() -> Self {
-        let field = |field| Part::Field(field, None);
+        let field = |field| Part::Slot(field, None);
         let text = |text: &str| Part::Text(text.to_owned());
         Pattern(vec![
-            field(Field::Folders),
+            field(Slot::Folders),
             text("/"),
-            field(Field::Title),
+            field(Slot::Title),
             text("-"),
-            field(Field::Width),
+            field(Slot::Width),
         ])
     }
 }
@@ -115,7 +115,7 @@ impl Default for Pattern {
 impl Pattern {
     /// Whether it needs the digest of an original's bytes.
     pub fn wants_digest(&self) -> bool {
-        let is_digest = |part: &Part| matches!(part, Part::Field(Field::Digest, _));
+        let is_digest = |part: &Part| matches!(part, Part::Slot(Slot::Digest, _));
         self.0.iter().any(is_digest)
     }
 
@@ -128,31 +128,31 @@ impl Pattern {
         for part in &self.0 {
             match part {
                 Part::Text(text) => name.push_str(text),
-                Part::Field(field, digits) => name.push_str(&match field {
-                    Field::Title => slug(with.title),
-                    Field::Stem => slug(stem(file)),
-                    Field::Folders => {
+                Part::Slot(field, digits) => name.push_str(&match field {
+                    Slot::Title => slug(with.title),
+                    Slot::Stem => slug(stem(file)),
+                    Slot::Folders => {
                         let parts = folders.split('/').filter(|part| !part.is_empty());
                         parts.map(slug).collect::<Vec<_>>().join("/")
                     }
-                    Field::Place => with.place.map_or("every".to_owned(), slug),
-                    Field::Width => with.width.to_string(),
-                    Field::Height => with.height.to_string(),
-                    Field::Density => with.density.to_string(),
-                    Field::Number => {
+                    Slot::Place => with.place.map_or("every".to_owned(), slug),
+                    Slot::Width => with.width.to_string(),
+                    Slot::Height => with.height.to_string(),
+                    Slot::Density => with.density.to_string(),
+                    Slot::Number => {
                         let (number, least) = with.number;
                         let digits = digits.unwrap_or(0).max(least);
                         format!("{number:0digits$}")
                     }
-                    Field::Digest => {
+                    Slot::Digest => {
                         let digits = digits.unwrap_or(DIGEST_DIGITS).min(with.digest.len());
                         with.digest[..digits].to_owned()
                     }
-                    Field::Extension => with.extension.to_owned(),
+                    Slot::Extension => with.extension.to_owned(),
                 }),
             }
         }
-        let ends = matches!(self.0.last(), Some(Part::Field(Field::Extension, _)));
+        let ends = matches!(self.0.last(), Some(Part::Slot(Slot::Extension, _)));
         if !(ends && name.ends_with(&format!(".{}", with.extension))) {
             name.push('.');
             name.push_str(with.extension);
@@ -189,9 +189,10 @@ impl FromStr for Pattern {
         let pattern = Pattern(parts);
         let shown = pattern.to_string();
         let hidden = |part: &str| part.starts_with('.');
-        match text.is_empty() || shown.starts_with('/') || shown.split('/').any(hidden) {
-            true => Err(PatternError::Path),
-            false => Ok(pattern),
+        if text.is_empty() || shown.starts_with('/') || shown.split('/').any(hidden) {
+            Err(PatternError::Path)
+        } else {
+            Ok(pattern)
         }
     }
 }
@@ -206,13 +207,13 @@ impl Part {
         let (_, field) = known.ok_or_else(|| PatternError::NoField(name.to_owned()))?;
         let digits = match (digits, field) {
             (None, _) => None,
-            (Some(digits), Field::Number | Field::Digest) => match digits.trim().parse() {
+            (Some(digits), Slot::Number | Slot::Digest) => match digits.trim().parse() {
                 Ok(digits @ 1..=32) => Some(digits),
                 _ => return Err(PatternError::Digits(text.to_owned())),
             },
             _ => return Err(PatternError::Digits(text.to_owned())),
         };
-        Ok(Part::Field(*field, digits))
+        Ok(Part::Slot(*field, digits))
     }
 }
 
@@ -221,7 +222,7 @@ impl fmt::Display for Pattern {
         for part in &self.0 {
             match part {
                 Part::Text(text) => f.write_str(text)?,
-                Part::Field(field, digits) => {
+                Part::Slot(field, digits) => {
                     let name = FIELDS.iter().find(|(_, known)| known == field);
                     let name = name.map_or("", |(name, _)| name);
                     match digits {
@@ -275,9 +276,10 @@ pub fn slug(text: &str) -> String {
         slug.truncate(end);
     }
     let slug = slug.trim_end_matches('-');
-    match slug.is_empty() {
-        true => NAMELESS.to_owned(),
-        false => slug.to_owned(),
+    if slug.is_empty() {
+        NAMELESS.to_owned()
+    } else {
+        slug.to_owned()
     }
 }
 

@@ -1,6 +1,9 @@
 //! What is wanted: places, and the wish that each has for its pictures.
 
+use std::fmt;
+
 use globset::{GlobBuilder, GlobMatcher};
+use serde::{Deserialize, Serialize};
 
 use super::look::CodingWish;
 use super::name::{Pattern, plain_name};
@@ -23,8 +26,8 @@ pub struct Wish {
     pub rendering: Rendering,
     /// Device pixel ratios that each measure is made for.
     pub densities: Vec<f64>,
-    /// The formats to make.
-    pub formats: Vec<Format>,
+    /// The pieces to make of each size: for each the formats that it may have.
+    pub formats: Vec<Choice>,
     /// The most that a piece may weigh, in bytes.
     pub max_weight: Option<u64>,
     /// The size that an original should at least have.
@@ -42,6 +45,13 @@ pub struct Wish {
     pub credits: CreditsWish,
 }
 
+impl Wish {
+    /// Every format that a piece may have.
+    pub fn all_formats(&self) -> impl Iterator<Item = Format> {
+        self.formats.iter().flat_map(Choice::formats)
+    }
+}
+
 impl Default for Wish {
     /// One WebP piece of the original's own size.
     fn default() -> Self {
@@ -51,7 +61,7 @@ impl Default for Wish {
             framing: Framing::default(),
             rendering: Rendering::default(),
             densities: vec![1.0],
-            formats: vec![Format::WebP],
+            formats: vec![Format::WebP.into()],
             max_weight: None,
             min_size: None,
             coding: CodingWish::default(),
@@ -60,6 +70,55 @@ impl Default for Wish {
             name: Pattern::default(),
             credits: CreditsWish::default(),
         }
+    }
+}
+
+/// The formats that a piece may have, at least one and each once: the one that serves best is kept.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+pub struct Choice(Vec<Format>);
+
+impl Choice {
+    /// A choice between formats; where several serve alike, the first is kept. `None` between none.
+    pub fn between(formats: impl IntoIterator<Item = Format>) -> Option<Choice> {
+        let mut once = Vec::new();
+        for format in formats {
+            if !once.contains(&format) {
+                once.push(format);
+            }
+        }
+        (!once.is_empty()).then_some(Choice(once))
+    }
+
+    /// The lightest of those that every current browser shows, and of others that are named.
+    pub fn everywhere(others: impl IntoIterator<Item = Format>) -> Choice {
+        let mut choice = Choice(vec![Format::WebP, Format::Jpeg, Format::Png]);
+        for format in others {
+            if !choice.0.contains(&format) {
+                choice.0.push(format);
+            }
+        }
+        choice
+    }
+
+    /// The formats.
+    pub fn formats(&self) -> impl Iterator<Item = Format> {
+        self.0.iter().copied()
+    }
+}
+
+impl fmt::Display for Choice {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let names: Vec<String> = self.0.iter().map(Format::to_string).collect();
+        match names.split_last() {
+            Some((last, rest)) if !rest.is_empty() => write!(f, "{} or {last}", rest.join(", ")),
+            _ => f.write_str(&names.join("")),
+        }
+    }
+}
+
+impl From<Format> for Choice {
+    fn from(format: Format) -> Choice {
+        Choice(vec![format])
     }
 }
 

@@ -2,32 +2,33 @@
 
 use serde::Serialize;
 
-use super::{CodingWish, Placement, digest};
-use crate::encode::Format;
+use super::{Choice, CodingWish, Placement, digest};
 use crate::pixels::{Fit, Size};
 use crate::source::Kind;
 use crate::{budget, colour, decode, size};
 
 /// The revisions of all that pixels go through on their way into a piece. Each counts up when the
 /// same input comes to other bytes, so that exactly the pieces that it touches are made again.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
 pub(super) struct Revisions {
     decoder: u32,
     colour: u32,
     size: u32,
-    coder: u32,
+    /// One for each format that the piece may have.
+    coders: Vec<u32>,
     score: u32,
     search: u32,
 }
 
 impl Revisions {
-    /// Those of this program, for originals of a kind and pieces of a format.
-    pub(super) fn now(kind: Kind, format: Format) -> Revisions {
+    /// Those of this program, for originals of a kind and pieces of a choice of formats.
+    pub(super) fn now(kind: Kind, choice: &Choice) -> Revisions {
+        let coders = choice.formats().map(|format| format.coder().abilities());
         Revisions {
             decoder: decode::revision(kind),
             colour: colour::REVISION,
             size: size::REVISION,
-            coder: format.coder().abilities().revision,
+            coders: coders.map(|abilities| abilities.revision).collect(),
             score: kiln_sight::REVISION,
             search: budget::REVISION,
         }
@@ -38,30 +39,32 @@ impl Revisions {
 pub(super) fn recipe(
     placement: &Placement,
     size: (Size, &[Size], f64),
-    format: Format,
-    revisions: Revisions,
+    choice: &Choice,
+    revisions: &Revisions,
 ) -> String {
     let Revisions {
         decoder,
         colour,
         size: sizing,
-        coder,
+        coders,
         score,
         search,
     } = revisions;
     // What is always coded without loss looks as it looks.
-    let coding = format.dials().map(|_| placement.coding);
+    let dialled = choice.formats().any(|format| format.dials().is_some());
+    let coding = dialled.then_some(placement.coding);
     let searched = matches!(coding, Some(CodingWish::Look(_)));
+    let flattens = choice.formats().any(|format| !format.holds_alpha());
     let decisive = (
-        (size, format),
-        (decoder, colour, sizing, coder),
+        (size, choice),
+        (decoder, colour, sizing, coders),
         searched.then_some((score, search)),
         (placement.framing, placement.rendering),
         placement.max_weight,
         coding,
         placement.pace,
         // It matters where there is no transparency, and around a padded picture.
-        (!format.holds_alpha() || placement.framing.fit == Fit::Pad).then_some(placement.backdrop),
+        (flattens || placement.framing.fit == Fit::Pad).then_some(placement.backdrop),
         &placement.inscription,
         &placement.totals,
     );
@@ -72,7 +75,7 @@ pub(super) fn recipe(
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::encode::Pace;
+    use crate::encode::{Format, Pace};
     use crate::pixels::{Backdrop, Framing, Rendering};
 
     fn placement(coding: CodingWish) -> Placement {
@@ -96,16 +99,16 @@ mod tests {
     fn revisions_change_the_recipes_that_they_touch() {
         let size = Size::new(8, 6).expect("a size");
         let (look, dial) = (CodingWish::default(), CodingWish::Dial(70));
-        let now = |format| Revisions::now(Kind::Jpeg, format);
-        let recipe = |coding, format, revisions| {
-            recipe(&placement(coding), (size, &[], 1.0), format, revisions)
+        let now = |choice: &Choice| Revisions::now(Kind::Jpeg, choice);
+        let recipe = |coding, choice: &Choice, revisions: &Revisions| {
+            recipe(&placement(coding), (size, &[], 1.0), choice, revisions)
         };
         type Case = (&'static str, fn(&mut Revisions), [bool; 3]);
         let cases: [Case; 6] = [
             ("the decoder", |r| r.decoder += 1, [true; 3]),
             ("colour", |r| r.colour += 1, [true; 3]),
             ("sizing", |r| r.size += 1, [true; 3]),
-            ("the coder", |r| r.coder += 1, [true; 3]),
+            ("the coder", |r| r.coders[0] += 1, [true; 3]),
             ("the score", |r| r.score += 1, [true, false, false]),
             ("the search", |r| r.search += 1, [true, false, false]),
         ];
@@ -117,9 +120,10 @@ mod tests {
                 (look, Format::Png),
             ];
             let changed = kinds.map(|(coding, format)| {
-                let mut other = now(format);
+                let choice = format.into();
+                let mut other = now(&choice);
                 change(&mut other);
-                recipe(coding, format, other) != recipe(coding, format, now(format))
+                recipe(coding, &choice, &other) != recipe(coding, &choice, &now(&choice))
             });
             assert_eq!(changed, wanted, "{what}");
         }

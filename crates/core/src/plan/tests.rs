@@ -17,7 +17,7 @@ fn original(name: &str, width: u32, height: u32) -> Original {
 fn wish(widths: &[u32], formats: &[Format], name: &str) -> Wish {
     Wish {
         extent: Extent::Widths(widths.to_vec()),
-        formats: formats.to_vec(),
+        formats: formats.iter().map(|&format| format.into()).collect(),
         name: name.parse().expect("a pattern"),
         ..Wish::default()
     }
@@ -48,7 +48,7 @@ fn lines(plan: &Plan) -> String {
             lines.push(format!(
                 "  {}: {} {}",
                 placement.label(),
-                piece.name,
+                piece.key(),
                 size.size
             ));
         }
@@ -151,6 +151,21 @@ fn names_that_cannot_be_are_all_named() {
     b/ä.jpg and b/a.jpg would both become b/a.webp; rename one of them or give it a title
     deepdeepdeepdeepdeepdeepdeepdeepdeepdeepdeepdeepdeepdeepdeepdeepdeepdeepdeepdeep/x.jpg would become a path of 227 bytes, above 180; shorten the names of its folders
     "#);
+
+    // Without a folder nothing stands before the dots.
+    for pattern in [
+        "{folders}../{title}",
+        "{folders}.{title}",
+        "a/{folders}./{title}",
+    ] {
+        let above = only(wish(&[300], &formats, pattern));
+        let troubles = Plan::new(vec![original("x.jpg", 901, 333)], &above);
+        let trouble = troubles.expect_err(pattern).remove(0).to_string();
+        assert!(
+            trouble.contains("can begin with a dot"),
+            "{pattern}: {trouble}"
+        );
+    }
 
     let site = Site {
         places: vec![
@@ -355,7 +370,7 @@ fn shares(plan: &Plan) -> String {
         });
         let page = total.page.as_deref().unwrap_or("all");
         let pictures: String = pictures.collect();
-        format!("{page} {} {}{pictures}", total.format, total.max_total)
+        format!("{page} {} {}{pictures}", total.choice, total.max_total)
     };
     plan.totals.iter().map(total).collect::<Vec<_>>().join("\n")
 }

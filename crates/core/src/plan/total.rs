@@ -2,8 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
-use super::{Glob, Job, Placement, Site};
-use crate::encode::Format;
+use super::{Choice, Glob, Job, Placement, PlannedPiece, Site};
 
 /// A budget for many pictures together.
 #[derive(Clone, Debug)]
@@ -21,14 +20,14 @@ pub struct Total {
     pub shared: bool,
 }
 
-/// Pictures that share a total in one format. A visitor loads each of them once, in one size; one
-/// that does not come in the format is loaded in the last of its own.
+/// Pictures that share a total in one choice of formats. A visitor loads each of them once, in one
+/// size; one that does not come in that choice is loaded in the last of its own.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct SharedTotal {
     /// The page's name; `None` for the whole firing.
     pub page: Option<String>,
-    /// The format.
-    pub format: Format,
+    /// The formats that the pieces may have.
+    pub choice: Choice,
     /// Bytes.
     pub max_total: u64,
     /// The pictures.
@@ -38,14 +37,14 @@ pub struct SharedTotal {
 /// A picture that shares a total: an original in a place.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 pub struct SharingPicture {
-    /// The name of its largest piece.
+    /// The key of its largest piece.
     pub largest: String,
-    /// The names of its smaller ones.
+    /// The keys of its smaller ones.
     pub smaller: Vec<String>,
 }
 
 impl SharingPicture {
-    /// The names of all its pieces, the largest first.
+    /// The keys of all its pieces, the largest first.
     pub fn pieces(&self) -> impl Iterator<Item = &String> {
         [&self.largest].into_iter().chain(&self.smaller)
     }
@@ -73,18 +72,18 @@ pub(super) fn shared(jobs: &[Job], site: &Site) -> Vec<SharedTotal> {
         let placements: Vec<&Placement> = placements
             .flat_map(|job| job.placements.iter().filter(on_it(job)))
             .collect();
-        let mut formats: Vec<Format> = placements.iter().flat_map(|p| formats(p)).collect();
-        formats.sort_unstable();
-        formats.dedup();
+        let mut choices: Vec<Choice> = placements.iter().flat_map(|p| choices(p)).collect();
+        choices.sort_unstable();
+        choices.dedup();
         let first = shared.len();
-        for format in formats {
-            let pictures = placements.iter().filter_map(|p| picture(p, format));
+        for choice in choices {
+            let pictures = placements.iter().filter_map(|p| picture(p, &choice));
             let pictures: Vec<SharingPicture> = pictures.collect();
             let known = |other: &SharedTotal| other.pictures == pictures;
             if !shared[first..].iter().any(known) {
                 shared.push(SharedTotal {
                     page: total.page.clone(),
-                    format,
+                    choice,
                     max_total: total.max_total,
                     pictures,
                 });
@@ -94,24 +93,28 @@ pub(super) fn shared(jobs: &[Job], site: &Site) -> Vec<SharedTotal> {
     shared
 }
 
-/// The formats of a placement, in the order of its wish.
-fn formats(placement: &Placement) -> impl Iterator<Item = Format> {
+/// The choices of a placement, in the order of its wish.
+fn choices(placement: &Placement) -> impl Iterator<Item = Choice> {
     let first = placement.sizes.first().into_iter();
-    first.flat_map(|size| size.pieces.iter().map(|piece| piece.format))
+    first.flat_map(|size| size.pieces.iter().filter_map(choice))
 }
 
-fn picture(placement: &Placement, format: Format) -> Option<SharingPicture> {
-    let own = formats(placement).find(|&own| own == format);
-    let format = own.or(formats(placement).last())?;
+fn choice(piece: &PlannedPiece) -> Option<Choice> {
+    Choice::between(piece.formats())
+}
+
+fn picture(placement: &Placement, wanted: &Choice) -> Option<SharingPicture> {
+    let own = choices(placement).find(|own| own == wanted);
+    let own = own.or(choices(placement).last())?;
     let pieces = placement.sizes.iter().flat_map(|size| &size.pieces);
-    let mut names: Vec<String> = pieces
-        .filter(|piece| piece.format == format)
-        .map(|piece| piece.name.clone())
+    let mut keys: Vec<String> = pieces
+        .filter(|piece| piece.formats().eq(own.formats()))
+        .map(|piece| piece.key().to_owned())
         .collect();
     // Sizes are planned the smallest first.
-    let largest = names.pop()?;
+    let largest = keys.pop()?;
     Some(SharingPicture {
         largest,
-        smaller: names,
+        smaller: keys,
     })
 }

@@ -68,6 +68,18 @@ pub enum Trouble {
         /// The part of its path that is reserved.
         part: String,
     },
+    /// A name that its pattern makes hidden, or lead out of the out folder.
+    #[error(
+        "{original} would become {piece}, and no part of a name can begin with a dot; change the name pattern of {place}"
+    )]
+    Dotted {
+        /// The original.
+        original: String,
+        /// The piece.
+        piece: String,
+        /// The place whose pattern it is.
+        place: String,
+    },
     /// A path that some system cannot take.
     #[error(
         "{original} would become a path of {length} bytes, above {LONGEST_PATH}; shorten the names of its folders"
@@ -84,13 +96,16 @@ pub enum Trouble {
 pub(super) fn find(plan: &Plan) -> Vec<Trouble> {
     let mut owners: HashMap<String, (&Job, &Placement, &str)> = HashMap::new();
     let mut troubles = Vec::new();
-    let placements = plan.jobs.iter().flat_map(|job| {
-        job.pieces()
-            .map(move |(placement, _, piece)| (job, placement, piece))
+    let named = plan.jobs.iter().flat_map(|job| {
+        let pieces = job.pieces();
+        let named = pieces.flat_map(|(placement, _, piece)| {
+            let names = piece.names();
+            names.map(move |name| (placement, name))
+        });
+        named.map(move |(placement, name)| (job, placement, name))
     });
-    for (job, placement, piece) in placements {
-        let name = piece.name.as_str();
-        troubles.extend(unfit(job, name));
+    for (job, placement, name) in named {
+        troubles.extend(unfit(job, placement, name));
         let first = owners.insert(name.to_lowercase(), (job, placement, name));
         if let Some((earlier, other, known)) = first {
             let same = std::ptr::eq(earlier, job);
@@ -126,7 +141,7 @@ pub(super) fn find(plan: &Plan) -> Vec<Trouble> {
 
 /// Whether two troubles are told by one line.
 fn alike(a: &Trouble, b: &Trouble) -> bool {
-    use Trouble::{Originals, Places, Reserved, Sizes, TooLong};
+    use Trouble::{Dotted, Originals, Places, Reserved, Sizes, TooLong};
     match (a, b) {
         (
             Originals { first, second, .. },
@@ -149,6 +164,12 @@ fn alike(a: &Trouble, b: &Trouble) -> bool {
             },
         )
         | (
+            Dotted { original, .. },
+            Dotted {
+                original: other, ..
+            },
+        )
+        | (
             Reserved { original, .. },
             Reserved {
                 original: other, ..
@@ -164,8 +185,15 @@ fn alike(a: &Trouble, b: &Trouble) -> bool {
     }
 }
 
-fn unfit(job: &Job, name: &str) -> Option<Trouble> {
+fn unfit(job: &Job, placement: &Placement, name: &str) -> Option<Trouble> {
     let original = job.original.path.clone();
+    if name.split('/').any(|part| part.starts_with('.')) {
+        return Some(Trouble::Dotted {
+            original,
+            piece: name.to_owned(),
+            place: placement.label().to_owned(),
+        });
+    }
     if name.len() > LONGEST_PATH || name.split('/').any(|part| part.len() > LONGEST_PART) {
         let length = name.len();
         return Some(Trouble::TooLong { original, length });

@@ -34,7 +34,7 @@ impl Open {
 
 /// What a batch of source rows adds to a target row: their weights, and whether each lies in its
 /// cell.
-pub(super) struct Share<const ROWS: usize> {
+pub(super) struct Portion<const ROWS: usize> {
     pub weights: [f32; ROWS],
     pub in_cell: [bool; ROWS],
 }
@@ -63,7 +63,7 @@ impl<'a> Line<'a> {
 pub(super) fn add<const ROWS: usize>(
     arch: Arch,
     rows: [Line<'_>; ROWS],
-    open: &mut [(Share<ROWS>, &mut Open)],
+    open: &mut [(Portion<ROWS>, &mut Open)],
 ) {
     let add = Add { rows, open };
     arch.dispatch(add);
@@ -73,7 +73,7 @@ pub(super) fn add<const ROWS: usize>(
 // the bodies are plain loops, and the larger ones structs instead of closures.
 struct Add<'a, 'b, const ROWS: usize> {
     rows: [Line<'a>; ROWS],
-    open: &'a mut [(Share<ROWS>, &'b mut Open)],
+    open: &'a mut [(Portion<ROWS>, &'b mut Open)],
 }
 
 impl<const ROWS: usize> pulp::NullaryFnOnce for Add<'_, '_, ROWS> {
@@ -91,9 +91,10 @@ impl<const ROWS: usize> pulp::NullaryFnOnce for Add<'_, '_, ROWS> {
             }
             for (share, open) in self.open.iter_mut() {
                 let sum = &mut open.sum[from..to];
-                match open.added {
-                    true => weighted::<ROWS, true>(sum, lights, share.weights),
-                    false => weighted::<ROWS, false>(sum, lights, share.weights),
+                if open.added {
+                    weighted::<ROWS, true>(sum, lights, share.weights)
+                } else {
+                    weighted::<ROWS, false>(sum, lights, share.weights)
                 }
                 let mut bounded = open.bounded;
                 for (row, in_cell) in self.rows.iter().zip(share.in_cell) {

@@ -50,10 +50,7 @@ pub fn find(small: &Raster, framing: &Framing) -> (f64, f64) {
     }
     let length = if across { whole.width } else { whole.height };
     let middle = best(&line, length.round().max(1.0) as usize);
-    match across {
-        true => (middle, 0.5),
-        false => (0.5, middle),
-    }
+    if across { (middle, 0.5) } else { (0.5, middle) }
 }
 
 /// The middle of the best window along a line, as a part of it.
@@ -214,9 +211,12 @@ mod tests {
         let sky = [150, 180, 210];
         assert_eq!(found(|_, _| sky, "1:1"), (0.5, 0.5));
         let spot = |left: u32, colour: [u8; 3]| {
-            move |x: u32, y: u32| match (left..left + 12).contains(&x) && (30..50).contains(&y) {
-                true => colour,
-                false => sky,
+            move |x: u32, y: u32| {
+                if (left..left + 12).contains(&x) && (30..50).contains(&y) {
+                    colour
+                } else {
+                    sky
+                }
             }
         };
         for colour in [[200, 40, 30], [20, 20, 20], [190, 140, 110]] {

@@ -70,9 +70,10 @@ impl Taps {
         let scale = span.length / f64::from(span.target);
         let stretch = scale.max(1.0);
         // Samples that stay what they are need no kernel, whichever it is.
-        let kernel = match scale == 1.0 && span.from.fract() == 0.0 {
-            true => Kernel::Hard,
-            false => kernel,
+        let kernel = if scale == 1.0 && span.from.fract() == 0.0 {
+            Kernel::Hard
+        } else {
+            kernel
         };
         let reach = match kernel {
             Kernel::Clear => LOBES * stretch,
@@ -151,9 +152,10 @@ impl Taps {
         let Position {
             sources, weights, ..
         } = &self.positions[position];
-        match sources.contains(&source) {
-            true => self.weights[weights + source - sources.start],
-            false => 0.0,
+        if sources.contains(&source) {
+            self.weights[weights + source - sources.start]
+        } else {
+            0.0
         }
     }
 

@@ -90,9 +90,10 @@ impl Levels {
             let alpha = pixel.get(3).map_or(255, |alpha| opacity(*alpha));
             for channel in 0..3 {
                 let level = self.exact[x * 3 + channel];
-                let level = match alpha == 255 && self.shows_bands(x, channel) {
-                    true => level + noise(x, self.lines, channel) - 0.5,
-                    false => level,
+                let level = if alpha == 255 && self.shows_bands(x, channel) {
+                    level + noise(x, self.lines, channel) - 0.5
+                } else {
+                    level
                 };
                 let level = if alpha == 0 { 0.0 } else { level };
                 self.samples.push((level + 0.5) as u8);

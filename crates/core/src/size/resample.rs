@@ -15,7 +15,7 @@ use std::ops::Range;
 
 use pulp::Arch;
 
-use super::bodies::{self, Finished, Line, Open, Share};
+use super::bodies::{self, Finished, Line, Open, Portion};
 use super::kernel::{Span, Taps};
 use super::levels::Levels;
 use crate::pixels::{Area, Channels, Kernel, Raster, Region, Size};
@@ -199,7 +199,7 @@ impl Sizer {
         let shares = self.open.iter_mut().enumerate().map(|(index, open)| {
             let position = self.first_open + index;
             let line = |row: usize| Some(first + row).filter(|_| row < waits);
-            let share = Share {
+            let share = Portion {
                 weights: std::array::from_fn(|row| {
                     line(row).map_or(0.0, |line| lines.weight(position, line))
                 }),
@@ -211,9 +211,12 @@ impl Sizer {
         });
         let mut shares: Vec<_> = shares.collect();
         // Where fewer rows wait, the first stands in for the others, without weight.
-        let rows = std::array::from_fn(|row| match row < waits {
-            true => self.waiting[row].line(),
-            false => self.waiting[0].line(),
+        let rows = std::array::from_fn(|row| {
+            if row < waits {
+                self.waiting[row].line()
+            } else {
+                self.waiting[0].line()
+            }
         });
         bodies::add::<BATCH>(self.arch, rows, &mut shares);
         self.waits = 0;

@@ -72,9 +72,10 @@ impl Traits {
         let is_edgy = edges as f64 >= (pairs - flat) as f64 * EDGE_SHARE;
         let few_colours = colours.len() <= FEW_COLOURS;
         Traits {
-            nature: match (is_flat && is_edgy) || few_colours {
-                true => Nature::Graphic,
-                false => Nature::Photo,
+            nature: if (is_flat && is_edgy) || few_colours {
+                Nature::Graphic
+            } else {
+                Nature::Photo
             },
             edges: edges as f64 / pairs.max(1) as f64,
             few_colours,

@@ -44,8 +44,9 @@ pub(super) fn of_all_over(rows: &[f64], shares: &[(f64, f64)]) -> f64 {
     };
     let all = mean(&mut rows.iter());
     let some = mean(&mut rows.iter().enumerate().filter(inside).map(|(_, row)| row));
-    match some > 0.0 && all > 0.0 {
-        true => all / some,
-        false => 1.0,
+    if some > 0.0 && all > 0.0 {
+        all / some
+    } else {
+        1.0
     }
 }

@@ -3,16 +3,17 @@
 //! look needs is searched for on square tiles: in bands, which are low, a visual score sees seams
 //! and no coarse scales.
 
+use serde::Serialize;
+
 use crate::colour::Working;
 use crate::decode::{Form, Row};
-use crate::encode::{self, Manner, Pace};
+use crate::encode::{self, Format, Manner, Pace};
 use crate::pipeline::{self, Aims, Piece, PieceError};
 use crate::pixels::{Area, Backdrop, Channels, Gamut, Kernel, Raster, Region, Size};
 use crate::plan::CodingWish;
 use crate::size::Sizer;
 
 use super::activity;
-use super::look::Wanted;
 
 /// Bands of a picture: enough to meet sky, subject and foreground.
 const BANDS: u32 = 5;
@@ -28,6 +29,32 @@ const TILES: u32 = 3;
 
 /// The side of a tile: the coarsest of the score's six scales needs so many pixels.
 const TILE: u32 = 256;
+
+/// What is wanted of a glance.
+#[derive(Clone, Copy, Debug)]
+pub struct Asked {
+    /// The width that the picture would be made at, never above its own.
+    pub width: u32,
+    /// The width that it is displayed at, in CSS pixels: what is wider is for dense screens.
+    pub displayed: u32,
+    /// The format that it would be made in.
+    pub format: Format,
+    /// How good it shall look.
+    pub coding: CodingWish,
+    /// The width of the thumbnail, 0 for none.
+    pub thumbnail: u32,
+}
+
+/// What a picture would weigh.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize)]
+pub struct Estimate {
+    /// Width and height of the piece.
+    pub size: Size,
+    /// Its format.
+    pub format: Format,
+    /// Its estimated bytes.
+    pub weight: u64,
+}
 
 /// The bands of one picture, while its rows go by.
 pub(super) struct Sampler {
@@ -132,7 +159,7 @@ impl Sample {
     pub(super) fn weigh(
         &self,
         density: f64,
-        wanted: &Wanted,
+        wanted: &Asked,
         rows: &[f64],
     ) -> Result<u64, PieceError> {
         let format = wanted.format;
@@ -155,17 +182,19 @@ impl Sample {
     }
 
     /// How the bands are to be coded, where the tiles tell.
-    fn manner(&self, density: f64, wanted: &Wanted) -> Result<Option<Manner>, PieceError> {
+    fn manner(&self, density: f64, wanted: &Asked) -> Result<Option<Manner>, PieceError> {
         let (Some(tiles), CodingWish::Look(_)) = (&self.tiles, wanted.coding) else {
             return Ok(None);
         };
         let account = trial(tiles, density, wanted)?.account;
-        Ok(account.kept().map(|kept| account.trail[kept].manner()))
+        Ok(account
+            .kept(wanted.format)
+            .map(|kept| account.trail[kept].manner()))
     }
 }
 
 /// A piece as it is wanted.
-fn trial(raster: &Raster, density: f64, wanted: &Wanted) -> Result<Piece, PieceError> {
+fn trial(raster: &Raster, density: f64, wanted: &Asked) -> Result<Piece, PieceError> {
     let aims = Aims {
         coding: wanted.coding,
         max_weight: None,

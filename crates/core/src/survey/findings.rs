@@ -2,7 +2,7 @@
 
 use serde::Serialize;
 
-use super::look::{Content, Look};
+use super::glance::{Glance, Motif};
 use crate::colour::ProfileFacts;
 use crate::source::{Headers, Kind, Model};
 
@@ -15,8 +15,8 @@ pub struct Subject<'a> {
     pub headers: &'a Headers,
     /// What its profile says of itself.
     pub profile: Option<&'a ProfileFacts>,
-    /// What a look at its pixels has shown.
-    pub look: Option<&'a Look>,
+    /// What a glance at its pixels has shown.
+    pub glance: Option<&'a Glance>,
     /// Another file with the same pixels, found before this one.
     pub twin: Option<&'a str>,
 }
@@ -146,8 +146,8 @@ type Add<'a> = &'a mut dyn FnMut(Name, Option<u64>, String);
 /// What the picture would lose if it were fired.
 fn could_go(subject: &Subject<'_>) -> Option<u64> {
     subject
-        .look
-        .map(|look| subject.weight.saturating_sub(look.estimate.weight))
+        .glance
+        .map(|glance| subject.weight.saturating_sub(glance.estimate.weight))
 }
 
 fn weight(subject: &Subject<'_>, limits: &Limits, add: Add<'_>) {
@@ -195,32 +195,32 @@ fn pixels(subject: &Subject<'_>, limits: &Limits, add: Add<'_>) {
 }
 
 fn form(subject: &Subject<'_>, _: &Limits, add: Add<'_>) {
-    let Some(look) = subject.look else {
+    let Some(glance) = subject.glance else {
         return;
     };
-    let (headers, estimate) = (subject.headers, look.estimate);
+    let (headers, estimate) = (subject.headers, glance.estimate);
     let worth = could_go(subject).filter(|worth| *worth > 0);
-    match (look.content, headers.lossless) {
-        (Content::Photo, true) if headers.frames == 1 => {
+    match (glance.motif, headers.lossless) {
+        (Motif::Photo, true) if headers.frames == 1 => {
             let says = format!(
                 "a photo stored without loss as {}; as {} it is lighter and looks the same",
                 headers.kind, estimate.format
             );
             add(Name::PhotoWithoutLoss, worth, says);
         }
-        (Content::Flat, false) => {
+        (Motif::Flat, false) => {
             let says = "a flat graphic in a format for photos: its edges fray; export it as PNG, fire it as WebP";
             add(Name::GraphicAsPhoto, worth, says.to_owned());
         }
-        (Content::Text, false) => {
+        (Motif::Text, false) => {
             let says =
                 "text in a lossy format looks smudged; export it as PNG or make it real text";
             add(Name::BlurredText, worth, says.to_owned());
         }
         _ => {}
     }
-    if look.content == Content::Flat
-        && look.few_colours
+    if glance.motif == Motif::Flat
+        && glance.few_colours
         && subject.weight > DRAWING_BYTES
         && headers.frames == 1
     {
@@ -243,12 +243,12 @@ fn waste(subject: &Subject<'_>, _: &Limits, add: Add<'_>) {
         );
         add(Name::Ballast, Some(ballast), says);
     }
-    if let Some(look) = subject.look {
-        if headers.alpha && !look.alpha_used && headers.frames == 1 {
+    if let Some(glance) = subject.glance {
+        if headers.alpha && !glance.alpha_used && headers.frames == 1 {
             let says = "it has transparency that no pixel uses; firing drops it";
             add(Name::IdleAlpha, None, says.to_owned());
         }
-        if headers.bits == 16 && !look.depth_used {
+        if headers.bits == 16 && !glance.depth_used {
             let says = "16 bits a sample where 8 hold the same; firing stores 8";
             add(Name::IdleDepth, Some(weight / 2), says.to_owned());
         }

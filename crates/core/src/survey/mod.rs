@@ -4,10 +4,11 @@
 mod activity;
 mod estimate;
 mod findings;
-mod look;
+mod glance;
 mod places;
 mod reduce;
 
+pub use estimate::{Asked, Estimate};
 pub use findings::{Finding, Limits, Name, Subject, findings};
-pub use look::{Content, Estimate, Look, LookError, Wanted, digest, look};
+pub use glance::{Glance, GlanceError, Motif, digest, glance};
 pub use places::{Proposal, Role, Seen, propose};

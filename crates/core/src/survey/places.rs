@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use super::Content;
+use super::Motif;
 use crate::encode::Format;
 use crate::pixels::Size;
 use crate::plan::slug;
@@ -15,7 +15,7 @@ pub struct Seen {
     /// Width and height, upright.
     pub size: Size,
     /// What it shows, where it could be looked at.
-    pub content: Option<Content>,
+    pub motif: Option<Motif>,
     /// Whether any pixel is transparent.
     pub clear: bool,
 }
@@ -254,7 +254,7 @@ fn role(folder: &str, picture: &Seen) -> (Role, &'static str) {
     if let Some(role) = told(folder, &all) {
         return (role, "by the folder's name");
     }
-    let flat = matches!(picture.content, Some(Content::Flat));
+    let flat = matches!(picture.motif, Some(Motif::Flat));
     match picture.size.long_side() {
         _ if flat && picture.clear => (Role::Mark, "flat and transparent"),
         side if side < SMALL_SIDE => (Role::Card, "small"),
@@ -273,10 +273,11 @@ fn proposal(folder: &str, role: Role, because: &str, pictures: &[&Seen], alone: 
     let widest = width * role.densities().iter().max().copied().unwrap_or(1);
     let photos = pictures
         .iter()
-        .filter(|p| matches!(p.content, Some(Content::Photo) | None) && !p.clear);
-    let second = match photos.count() * 2 > pictures.len() {
-        true => Format::Jpeg,
-        false => Format::Png,
+        .filter(|p| matches!(p.motif, Some(Motif::Photo) | None) && !p.clear);
+    let second = if photos.count() * 2 > pictures.len() {
+        Format::Jpeg
+    } else {
+        Format::Png
     };
     let mut of: Vec<String> = match (alone, folder) {
         (true, "") => vec!["*".to_owned()],
@@ -309,9 +310,12 @@ fn proposal(folder: &str, role: Role, because: &str, pictures: &[&Seen], alone: 
 fn escaped(path: &str) -> String {
     let special = |c: char| matches!(c, '*' | '?' | '[' | ']' | '{' | '}' | '\\');
     path.chars()
-        .flat_map(|c| match special(c) {
-            true => vec!['[', c, ']'],
-            false => vec![c],
+        .flat_map(|c| {
+            if special(c) {
+                vec!['[', c, ']']
+            } else {
+                vec![c]
+            }
         })
         .collect()
 }
@@ -321,12 +325,12 @@ mod tests {
     use super::*;
     use crate::plan::Glob;
 
-    fn seen(name: &str, width: u32, height: u32, content: Content, clear: bool) -> Seen {
+    fn seen(name: &str, width: u32, height: u32, motif: Motif, clear: bool) -> Seen {
         let size = Size::new(width, height).expect("a size");
         Seen {
             name: name.to_owned(),
             size,
-            content: Some(content),
+            motif: Some(motif),
             clear,
         }
     }
@@ -334,14 +338,14 @@ mod tests {
     #[test]
     fn folders_and_looks_become_places_that_show_every_picture() {
         let originals = [
-            seen("banners/IMG_2041.JPG", 6000, 4000, Content::Photo, false),
-            seen("people/a.jpg", 3000, 2000, Content::Photo, false),
-            seen("graphics/chart.png", 2400, 1600, Content::Flat, false),
-            seen("graphics/logo-white.png", 1200, 400, Content::Flat, true),
-            seen("graphics/hours [new].png", 1600, 2000, Content::Text, false),
-            seen("rooms/lamp.jpg", 4000, 3000, Content::Photo, false),
-            seen("loose.jpg", 640, 480, Content::Photo, false),
-            seen("Team/b.jpg", 500, 700, Content::Photo, false),
+            seen("banners/IMG_2041.JPG", 6000, 4000, Motif::Photo, false),
+            seen("people/a.jpg", 3000, 2000, Motif::Photo, false),
+            seen("graphics/chart.png", 2400, 1600, Motif::Flat, false),
+            seen("graphics/logo-white.png", 1200, 400, Motif::Flat, true),
+            seen("graphics/hours [new].png", 1600, 2000, Motif::Text, false),
+            seen("rooms/lamp.jpg", 4000, 3000, Motif::Photo, false),
+            seen("loose.jpg", 640, 480, Motif::Photo, false),
+            seen("Team/b.jpg", 500, 700, Motif::Photo, false),
         ];
         let proposals = propose(&originals);
         let lines = proposals.iter().map(|p| {

@@ -96,8 +96,19 @@ pub fn png_chunk(name: &[u8; 4], body: &[u8]) -> Vec<u8> {
     [&length[..], name, body, &crc.sum().to_be_bytes()].concat()
 }
 
-/// An interlaced (Adam7) RGB PNG, which the encoder above cannot make.
+/// A small interlaced PNG.
 pub fn interlaced_png(deep: bool) -> Vec<u8> {
+    let raster = Raster::new(size(), Channels::Rgb, rgb()).expect("whole rows");
+    interlaced(&raster, deep)
+}
+
+/// An interlaced (Adam7) RGB PNG, which the encoder above cannot make.
+pub fn interlaced(raster: &Raster, deep: bool) -> Vec<u8> {
+    let (across_all, down_all) = (raster.size().width(), raster.size().height());
+    let colour = |x: u32, y: u32| {
+        let at = (y * across_all + x) as usize * 3;
+        raster.samples()[at..at + 3].iter().copied()
+    };
     let passes = [
         (0, 0, 8, 8),
         (4, 0, 8, 8),
@@ -109,12 +120,15 @@ pub fn interlaced_png(deep: bool) -> Vec<u8> {
     ];
     let mut raw = Vec::new();
     for (left, top, across, down) in passes {
-        for y in (top..HEIGHT).step_by(down) {
-            let row = (left..WIDTH).step_by(across).flat_map(|x| colour(x, y));
+        for y in (top..down_all).step_by(down) {
+            let row = (left..across_all)
+                .step_by(across)
+                .flat_map(|x| colour(x, y));
             raw.push(0);
-            match deep {
-                true => raw.extend(row.flat_map(|v| [v, v])),
-                false => raw.extend(row),
+            if deep {
+                raw.extend(row.flat_map(|v| [v, v]))
+            } else {
+                raw.extend(row)
             }
         }
     }
@@ -122,8 +136,8 @@ pub fn interlaced_png(deep: bool) -> Vec<u8> {
     deflate.write_all(&raw).expect("memory");
     let depth = if deep { 16 } else { 8 };
     let header = [
-        &WIDTH.to_be_bytes()[..],
-        &HEIGHT.to_be_bytes(),
+        &across_all.to_be_bytes()[..],
+        &down_all.to_be_bytes(),
         &[depth, 2, 0, 0, 1],
     ]
     .concat();
@@ -137,9 +151,10 @@ pub fn interlaced_png(deep: bool) -> Vec<u8> {
 }
 
 pub fn webp(lossless: bool, alpha: bool) -> Vec<u8> {
-    let (samples, layout) = match alpha {
-        true => (rgba(), webp::PixelLayout::Rgba),
-        false => (rgb(), webp::PixelLayout::Rgb),
+    let (samples, layout) = if alpha {
+        (rgba(), webp::PixelLayout::Rgba)
+    } else {
+        (rgb(), webp::PixelLayout::Rgb)
     };
     let encoder = webp::Encoder::new(&samples, layout, WIDTH, HEIGHT);
     encoder
@@ -241,9 +256,10 @@ impl Default for Tiff {
 impl Tiff {
     /// The file, of samples in rows, each from 0 to the greatest of its bits.
     pub fn file(&self, samples: &[u16]) -> Vec<u8> {
-        let planes: Vec<Vec<usize>> = match self.planar {
-            true => (0..self.count).map(|plane| vec![plane]).collect(),
-            false => vec![(0..self.count).collect()],
+        let planes: Vec<Vec<usize>> = if self.planar {
+            (0..self.count).map(|plane| vec![plane]).collect()
+        } else {
+            vec![(0..self.count).collect()]
         };
         let tiled = self.chunk.0 != WIDTH;
         let mut chunks = Vec::new();
@@ -369,9 +385,10 @@ impl Tiff {
     }
 
     fn number(&self, value: u32, width: usize) -> Vec<u8> {
-        match self.big {
-            true => value.to_be_bytes()[4 - width..].to_vec(),
-            false => value.to_le_bytes()[..width].to_vec(),
+        if self.big {
+            value.to_be_bytes()[4 - width..].to_vec()
+        } else {
+            value.to_le_bytes()[..width].to_vec()
         }
     }
 }
@@ -452,7 +469,10 @@ pub fn busy_of(width: u32, height: u32, seed: u32) -> Raster {
             } else {
                 60
             };
-            samples.extend([tone - tone.min(dark), tone, 200 - y / 2].map(|s| s.min(255) as u8));
+            samples.extend(
+                [tone - tone.min(dark), tone, 200u32.saturating_sub(y / 2)]
+                    .map(|s| s.min(255) as u8),
+            );
         }
     }
     let size = Size::new(width, height).expect("a size");

@@ -103,9 +103,10 @@ impl super::Prepared for Prepared<'_> {
             Chroma::Halved => self.halved.get_or_init(|| Planes::of(raster, true)),
             Chroma::Full => self.full.get_or_init(|| Planes::of(raster, false)),
         };
-        let sampling = match planes.halved {
-            true => ChromaSampling::Cs420,
-            false => ChromaSampling::Cs444,
+        let sampling = if planes.halved {
+            ChromaSampling::Cs420
+        } else {
+            ChromaSampling::Cs444
         };
         let (gamut, size) = (raster.gamut(), raster.size());
         let sides = (size.width() as usize, size.height() as usize);
@@ -217,10 +218,7 @@ impl Planes {
             raster.size().height() as usize,
         );
         let step = raster.channels().count();
-        let grid = match halved {
-            true => 2,
-            false => 1,
-        };
+        let grid = if halved { 2 } else { 1 };
         let chroma_width = width.div_ceil(grid);
         let mut luma = Vec::with_capacity(width * height);
         let mut chroma = [Vec::new(), Vec::new()];

@@ -19,7 +19,8 @@ const ABILITIES: Abilities = Abilities {
     dials: Some(1..=100),
     ways: Some(WAYS),
     slow: false,
-    memory: 16,
+    // Without loss, as transparent planes always are; a photo needs a third.
+    memory: 40,
     // Most of it are the probabilities of its entropy coder.
     frame_bytes: 950,
     revision: 1,

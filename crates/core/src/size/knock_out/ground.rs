@@ -95,9 +95,10 @@ fn border(raster: &Raster) -> Vec<[u8; 3]> {
     let last = raster.size().height() as usize - 1;
     for (y, row) in raster.rows().enumerate() {
         let (pixels, _) = row.as_chunks::<3>();
-        match y == 0 || y == last {
-            true => border.extend_from_slice(pixels),
-            false => border.extend([pixels[0], pixels[pixels.len() - 1]]),
+        if y == 0 || y == last {
+            border.extend_from_slice(pixels)
+        } else {
+            border.extend([pixels[0], pixels[pixels.len() - 1]])
         }
     }
     border

@@ -54,9 +54,10 @@ fn noise(x: u32, y: u32) -> Vec<u8> {
 }
 
 fn light(encoded: f64) -> f64 {
-    match encoded <= 0.040_45 {
-        true => encoded / 12.92,
-        false => ((encoded + 0.055) / 1.055).powf(2.4),
+    if encoded <= 0.040_45 {
+        encoded / 12.92
+    } else {
+        ((encoded + 0.055) / 1.055).powf(2.4)
     }
 }
 
@@ -64,9 +65,12 @@ fn light(encoded: f64) -> f64 {
 /// and whether it lies in its cell.
 fn position(source: u32, target: u32, at: u32) -> Vec<(f64, bool)> {
     let sinc = |x: f64| if x == 0.0 { 1.0 } else { x.sin() / x };
-    let weight = |x: f64| match x.abs() < 3.0 {
-        true => sinc(std::f64::consts::PI * x) * sinc(std::f64::consts::PI * x / 3.0),
-        false => 0.0,
+    let weight = |x: f64| {
+        if x.abs() < 3.0 {
+            sinc(std::f64::consts::PI * x) * sinc(std::f64::consts::PI * x / 3.0)
+        } else {
+            0.0
+        }
     };
     let scale = f64::from(source) / f64::from(target);
     let centre = (f64::from(at) + 0.5) * scale - 0.5;
@@ -152,9 +156,12 @@ fn a_checkerboard_halves_to_the_grey_of_its_light() {
 
 #[test]
 fn a_cut_out_keeps_its_colour_to_the_edge() {
-    let shape = |x: u32, _| match x < 21 {
-        true => vec![255, 0, 0, 255],
-        false => vec![0, 0, 255, 0],
+    let shape = |x: u32, _| {
+        if x < 21 {
+            vec![255, 0, 0, 255]
+        } else {
+            vec![0, 0, 255, 0]
+        }
     };
     let raster = sized((40, 8), (13, 3), Ink::Rgba, shape);
     assert_eq!(raster.channels(), Channels::Rgba);

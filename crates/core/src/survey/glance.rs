@@ -1,4 +1,4 @@
-//! A quick look at the pixels: one pass over the rows.
+//! A quick glance at the pixels: one pass over the rows.
 
 use std::hash::Hasher;
 
@@ -7,14 +7,13 @@ use thiserror::Error;
 use xxhash_rust::xxh3::Xxh3;
 
 use super::activity;
-use super::estimate::Sampler;
+use super::estimate::{Asked, Estimate, Sampler};
 use super::reduce::{Reduced, Reducer};
 use crate::colour::Working;
 use crate::decode::{self, Allowance, DecodeError, Form, Ink, Row};
-use crate::encode::Format;
 use crate::pipeline::{self, FireError, PieceError};
 use crate::pixels::{Channels, Gamut, Kernel, Raster, Size};
-use crate::plan::{CodingWish, Extent, Job, Original, Wish};
+use crate::plan::{Extent, Job, Original, Wish};
 use crate::size;
 use crate::source::{Nature, Probe, Traits};
 
@@ -33,25 +32,10 @@ const WHOLE_TRIAL_PIXELS: u64 = 12_000_000;
 /// file would else miss its finest details. Large ones have details to spare, and cost time.
 const EXACT_PIXELS: u64 = 4_000_000;
 
-/// What is wanted of a look.
-#[derive(Clone, Copy, Debug)]
-pub struct Wanted {
-    /// The width that the picture would be made at, never above its own.
-    pub width: u32,
-    /// The width that it is displayed at, in CSS pixels: what is wider is for dense screens.
-    pub displayed: u32,
-    /// The format that it would be made in.
-    pub format: Format,
-    /// How good it shall look.
-    pub coding: CodingWish,
-    /// The width of the thumbnail, 0 for none.
-    pub thumbnail: u32,
-}
-
 /// What a picture shows.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
 #[serde(rename_all = "kebab-case")]
-pub enum Content {
+pub enum Motif {
     /// Continuous tones.
     Photo,
     /// Text: a poster, a screenshot.
@@ -60,22 +44,11 @@ pub enum Content {
     Flat,
 }
 
-/// What a picture would weigh.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize)]
-pub struct Estimate {
-    /// Width and height of the piece.
-    pub size: Size,
-    /// Its format.
-    pub format: Format,
-    /// Its estimated bytes.
-    pub weight: u64,
-}
-
-/// What a look has shown.
+/// What a glance has shown.
 #[derive(Clone, Debug)]
-pub struct Look {
+pub struct Glance {
     /// What the picture shows.
-    pub content: Content,
+    pub motif: Motif,
     /// Whether any pixel is transparent.
     pub alpha_used: bool,
     /// Whether any sample needs more than 8 bits.
@@ -88,9 +61,9 @@ pub struct Look {
     pub thumbnail: Option<Raster>,
 }
 
-/// Why a look failed.
+/// Why a glance failed.
 #[derive(Debug, Error)]
-pub enum LookError {
+pub enum GlanceError {
     /// The original is damaged.
     #[error(transparent)]
     Decode(#[from] DecodeError),
@@ -103,24 +76,26 @@ pub enum LookError {
 }
 
 /// Looks at a picture.
-pub fn look(
+pub fn glance(
     bytes: &[u8],
     probe: &Probe,
     allowance: Allowance,
-    wanted: Wanted,
-) -> Result<Look, LookError> {
+    wanted: Asked,
+) -> Result<Glance, GlanceError> {
     let upright = probe.upright();
     let target = upright.at_width(wanted.width.min(upright.width()));
     // As in a firing for both: what fills no more than the display is for plain screens.
-    let density = match target.width() > wanted.displayed {
-        true => f64::from(wanted.width) / f64::from(wanted.displayed.max(1)),
-        false => 1.0,
+    let density = if target.width() > wanted.displayed {
+        f64::from(wanted.width) / f64::from(wanted.displayed.max(1))
+    } else {
+        1.0
     };
     let shrinks = u64::from(upright.width()) * 10 >= u64::from(target.width()) * 14;
     let quick = shrinks || upright.pixels() > EXACT_PIXELS;
-    let pixels = match quick {
-        true => decode::Wanted::look(probe),
-        false => decode::Wanted::all(probe),
+    let pixels = if quick {
+        decode::Wanted::look(probe)
+    } else {
+        decode::Wanted::all(probe)
     };
     let mut rows = decode::open(bytes, probe, pixels, allowance)?;
     let form = rows.form().clone();
@@ -134,9 +109,9 @@ pub fn look(
         reducer.push(row);
         sampler.push(row);
     }
-    let small = reducer.finish(form.icc).ok_or(LookError::RowsMissing)?;
-    let sample = sampler.finish().ok_or(LookError::RowsMissing)?;
-    let stored = sized(&small, small.form.size).ok_or(LookError::RowsMissing)?;
+    let small = reducer.finish(form.icc).ok_or(GlanceError::RowsMissing)?;
+    let sample = sampler.finish().ok_or(GlanceError::RowsMissing)?;
+    let stored = sized(&small, small.form.size).ok_or(GlanceError::RowsMissing)?;
     let Traits {
         nature,
         edges,
@@ -155,11 +130,11 @@ pub fn look(
         let raster = sized(&small, probe.orientation.apply_to_size(size));
         raster.map(|raster| probe.orientation.apply(raster))
     });
-    Ok(Look {
-        content: match nature {
-            Nature::Photo => Content::Photo,
-            Nature::Graphic if edges > TEXT_EDGES => Content::Text,
-            Nature::Graphic => Content::Flat,
+    Ok(Glance {
+        motif: match nature {
+            Nature::Photo => Motif::Photo,
+            Nature::Graphic if edges > TEXT_EDGES => Motif::Text,
+            Nature::Graphic => Motif::Flat,
         },
         alpha_used,
         depth_used,
@@ -241,11 +216,11 @@ fn whole_trial(
     probe: &Probe,
     allowance: Allowance,
     (target, density): (Size, f64),
-    wanted: &Wanted,
-) -> Result<u64, LookError> {
+    wanted: &Asked,
+) -> Result<u64, GlanceError> {
     let wish = Wish {
         extent: Extent::Widths(vec![target.width()]),
-        formats: vec![wanted.format],
+        formats: vec![wanted.format.into()],
         coding: wanted.coding,
         ..Wish::default()
     };
@@ -254,17 +229,17 @@ fn whole_trial(
     let mut job = Job::new(original, &wish);
     let sizes = job.placements.iter_mut().flat_map(|p| &mut p.sizes);
     sizes.for_each(|size| size.density = density);
-    let mut weight = Err(LookError::RowsMissing);
+    let mut weight = Err(GlanceError::RowsMissing);
     pipeline::fire(bytes, &job, allowance, |_, made| {
         weight = made
             .map(|piece| piece.file.len() as u64)
-            .map_err(LookError::from);
+            .map_err(GlanceError::from);
         std::ops::ControlFlow::Continue(())
     })
     .map_err(|error| match error {
-        FireError::Decode(error) => LookError::Decode(error),
+        FireError::Decode(error) => GlanceError::Decode(error),
         // Nothing was to be knocked out.
-        FireError::RowsMissing | FireError::NotPlain(_) => LookError::RowsMissing,
+        FireError::RowsMissing | FireError::NotPlain(_) => GlanceError::RowsMissing,
     })?;
     weight
 }

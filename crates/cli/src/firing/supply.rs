@@ -18,7 +18,7 @@ const LARGE: u64 = 32 << 20;
 const PART: usize = 256 << 10;
 
 /// The bytes of an original.
-pub enum Content {
+pub enum Supply {
     /// Read.
     Held(Vec<u8>),
     /// To be read.
@@ -39,19 +39,19 @@ impl Stored for OnDisk {
     }
 }
 
-impl Content {
+impl Supply {
     /// Reads an original, or gets ready to; returns the digest of its bytes as well. What went
     /// wrong is told otherwise.
-    pub fn of(original: &Original, path: &Path) -> Result<(Content, String), Mishap> {
+    pub fn of(original: &Original, path: &Path) -> Result<(Supply, String), Mishap> {
         let read = || -> io::Result<_> {
             if is_held(original) {
                 let bytes = fs::read(path)?;
                 let digest = plan::digest(&bytes);
-                return Ok((Content::Held(bytes), digest));
+                return Ok((Supply::Held(bytes), digest));
             }
             let stored = OnDisk(path.to_owned());
             let digest = plan::digest_of(stored.stream()?)?;
-            Ok((Content::OnDisk(stored), digest))
+            Ok((Supply::OnDisk(stored), digest))
         };
         read().map_err(Mishap::unreadable)
     }
@@ -59,8 +59,8 @@ impl Content {
     /// What is decoded.
     pub fn input(&self) -> Input<'_> {
         match self {
-            Content::Held(bytes) => bytes.into(),
-            Content::OnDisk(stored) => Input::Stored(stored),
+            Supply::Held(bytes) => bytes.into(),
+            Supply::OnDisk(stored) => Input::Stored(stored),
         }
     }
 }
