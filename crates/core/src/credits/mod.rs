@@ -121,13 +121,15 @@ impl Credits {
     /// are left out, and what is longer than [`LONGEST`] is cut.
     pub fn set(&mut self, field: Field, text: &str) {
         let printable = |c: &char| !c.is_control() || *c == '\n';
-        let text: String = text.trim().chars().filter(printable).collect();
+        let text: String = text.chars().filter(printable).collect();
+        // What stands between control characters may be blank too.
+        let text = text.trim();
         if !text.is_empty() {
             let mut end = text.len().min(LONGEST);
             while !text.is_char_boundary(end) {
                 end -= 1;
             }
-            self.0.insert(field, text[..end].to_owned());
+            self.0.insert(field, text[..end].trim_end().to_owned());
         }
     }
 
