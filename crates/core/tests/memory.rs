@@ -19,13 +19,13 @@ use kiln_core::pixels::{Channels, Raster, Size};
 use kiln_core::plan::{Extent, Job, Original, Wish};
 
 /// Large enough that what grows with the pixels outweighs all else.
-const SIDE: u32 = 1500;
+const SIDE: u32 = 1000;
 
 /// What may lie between a foretold peak and a real one.
 const FACTOR: f64 = 1.5;
 
 /// Bytes that do not grow with the pixels: rows, tables, stacks.
-const SLACK: f64 = 4e6;
+const SLACK: f64 = 2e6;
 
 /// What the process of a case shall do; its file is beside it.
 const CASE: &str = "KILN_MEMORY_CASE";
@@ -125,7 +125,7 @@ fn status(name: &str) -> f64 {
 fn job(file: &[u8], formats: &[Format]) -> Job {
     let original = Original::new("x".into(), "x".into(), file.len() as u64, probe(file));
     let wish = Wish {
-        extent: Extent::Widths(vec![400, 1200]),
+        extent: Extent::Widths(vec![400, 900]),
         formats: formats.iter().map(|&format| format.into()).collect(),
         ..Wish::default()
     };

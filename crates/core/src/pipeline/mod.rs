@@ -2,6 +2,7 @@
 
 mod account;
 mod candidates;
+mod canvas;
 mod cuts;
 mod eye;
 mod pour;

@@ -7,14 +7,15 @@ use std::sync::OnceLock;
 
 use super::account::{Account, Attempt, Order, Ordered, Piece, PieceError};
 use super::candidates::best;
+use super::canvas::Canvas;
 use super::eye::{self, Eye};
 use crate::budget::{self, Aim, Curve, Outcome, Trial, Verdict};
 use crate::colour;
 use crate::credits::{Blocks, Inscription};
-use crate::encode::{self, Coding, Format, Manner, Pace, Prepared, Subject, Tried, Way};
+use crate::encode::{self, Coding, Format, Manner, Pace, Prepared, Tried, Way};
 use crate::pixels::{Backdrop, Channels, Raster, Size};
 use crate::plan::{CodingWish, LookWish, Placement, PlannedSize};
-use crate::source::{self, Nature};
+use crate::source::Nature;
 
 /// So many trials a slow coder is given to find a look, at the pace that is asked for.
 const SLOW_TRIALS: usize = 3;
@@ -69,36 +70,6 @@ pub(super) struct Studio<'a> {
     aims: Aims,
     /// What every file gets beside its pixels: it counts in its weight.
     blocks: Blocks,
-}
-
-/// A raster, and what is prepared of it once it is needed.
-struct Canvas<'a> {
-    raster: Cow<'a, Raster>,
-    nature: Nature,
-    eye: OnceLock<Eye>,
-    subject: OnceLock<Subject>,
-}
-
-impl<'a> Canvas<'a> {
-    fn new(raster: Cow<'a, Raster>, nature: Nature) -> Canvas<'a> {
-        Canvas {
-            raster,
-            nature,
-            eye: OnceLock::new(),
-            subject: OnceLock::new(),
-        }
-    }
-
-    fn subject(&self) -> &Subject {
-        self.subject.get_or_init(|| Subject {
-            nature: self.nature,
-            features: source::features(&self.raster),
-        })
-    }
-
-    fn width(&self) -> u32 {
-        self.raster.size().width()
-    }
 }
 
 /// A canvas that a format's coder has made ready.
@@ -479,11 +450,7 @@ impl<'a> Studio<'a> {
         let Bench { canvas, format, .. } = *bench;
         let file = bench.prepared.encode(manner)?;
         let file = encode::inscribe(file, format, &self.blocks)?;
-        let eye = || {
-            canvas
-                .eye
-                .get_or_init(|| Eye::new(&canvas.raster, self.density))
-        };
+        let eye = || canvas.eye(self.density);
         let score = eye::score(&canvas.raster, format, &file, eye);
         let score = score.map_err(|source| PieceError::Unreadable { format, source })?;
         Ok((file, score))

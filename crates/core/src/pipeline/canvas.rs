@@ -1,0 +1,45 @@
+//! A sized raster, and what is prepared of it once.
+
+use std::borrow::Cow;
+use std::sync::OnceLock;
+
+use super::eye::Eye;
+use crate::encode::Subject;
+use crate::pixels::Raster;
+use crate::source::{self, Nature};
+
+/// A raster, and what is prepared of it once it is needed.
+pub(super) struct Canvas<'a> {
+    pub raster: Cow<'a, Raster>,
+    pub nature: Nature,
+    eye: OnceLock<Eye>,
+    subject: OnceLock<Subject>,
+}
+
+impl<'a> Canvas<'a> {
+    pub fn new(raster: Cow<'a, Raster>, nature: Nature) -> Canvas<'a> {
+        Canvas {
+            raster,
+            nature,
+            eye: OnceLock::new(),
+            subject: OnceLock::new(),
+        }
+    }
+
+    /// What is known of it before it is coded.
+    pub fn subject(&self) -> &Subject {
+        self.subject.get_or_init(|| Subject {
+            nature: self.nature,
+            features: source::features(&self.raster),
+        })
+    }
+
+    pub fn width(&self) -> u32 {
+        self.raster.size().width()
+    }
+
+    /// The eye that files made of it are seen with, at a device pixel ratio.
+    pub fn eye(&self, density: f64) -> &Eye {
+        self.eye.get_or_init(|| Eye::new(&self.raster, density))
+    }
+}
