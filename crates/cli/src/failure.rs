@@ -50,6 +50,8 @@ pub enum Failure {
     Sheet { path: PathBuf, what: String },
     #[error("{0}: no pictures found (JPEG, PNG, WebP, GIF or TIFF); name another folder")]
     NothingFound(String),
+    #[error("{0}: holds the pieces of a firing and no originals; name the folder of the originals")]
+    OnlyPieces(PathBuf),
     #[error("{}", lines(.0))]
     Troubles(Vec<Trouble>),
     /// Files where pieces would go, which no ledger knows.

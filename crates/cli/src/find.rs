@@ -11,6 +11,7 @@ use serde::{Serialize, Serializer};
 use walkdir::{DirEntry, WalkDir};
 
 use crate::failure::Failure;
+use crate::ledger;
 use crate::mishap::Mishap;
 use crate::settings::Originals;
 
@@ -48,6 +49,13 @@ impl Aside {
     }
 }
 
+impl Aside {
+    /// Whether it is a folder, of which nothing was looked at.
+    pub fn is_folder(&self) -> bool {
+        self.name.is_empty() && self.path.is_dir()
+    }
+}
+
 impl Picture {
     /// It, put aside.
     pub fn aside(&self, why: Mishap) -> Aside {
@@ -62,6 +70,17 @@ impl Picture {
 /// JSON holds no paths that are not Unicode; what is not is marked as such.
 fn lossy<S: Serializer>(path: &Path, serializer: S) -> Result<S::Ok, S::Error> {
     serializer.serialize_str(&path.to_string_lossy())
+}
+
+/// All files below some paths.
+#[derive(Debug, Default)]
+pub struct Searched {
+    /// What may be pictures, ordered by path.
+    pub candidates: Vec<Candidate>,
+    /// Folders and files that could not be searched.
+    pub unreadable: Vec<Aside>,
+    /// What was passed over: pieces of earlier firings, links that lead nowhere.
+    pub passed_over: Vec<Aside>,
 }
 
 /// All that was found.
@@ -91,25 +110,28 @@ pub struct Candidate {
 pub fn find(originals: &Originals, out: &Path) -> Result<Finding, Failure> {
     let mut finding = Finding::default();
     let base = originals.base.as_deref();
-    let (candidates, unreadable) = candidates(&originals.paths, base, Some(out))?;
-    finding.refused = unreadable;
-    for candidate in candidates {
+    let searched = candidates(&originals.paths, base, Some(out))?;
+    finding.refused = searched.unreadable;
+    finding.left_out = searched.passed_over;
+    for candidate in searched.candidates {
         finding.look_at(candidate);
     }
     finding.refused.sort_by(|a, b| a.path.cmp(&b.path));
+    finding.left_out.sort_by(|a, b| a.path.cmp(&b.path));
     Ok(finding)
 }
 
-/// Every file below the paths, ordered by path, and the folders that could not be searched. What
-/// lies in `base` is named from there, all else from the path that it was found below.
+/// Every file below the paths. What lies in `base` is named from there, all else from the path that it
+/// was found below. Folders of pieces are passed over, unless they are looked for themselves: where
+/// nothing is to be made of what is found, there is no `out`.
 pub fn candidates(
     paths: &[PathBuf],
     base: Option<&Path>,
     out: Option<&Path>,
-) -> Result<(Vec<Candidate>, Vec<Aside>), Failure> {
+) -> Result<Searched, Failure> {
     let real_out = out.map(real);
     let real_base = base.map(real);
-    let (mut found, mut unreadable, mut seen) = (Vec::new(), Vec::new(), HashSet::new());
+    let mut searched = Searched::default();
     for path in paths {
         let about = fs::metadata(path).map_err(Failure::unreadable(path))?;
         let real_path = real(path);
@@ -125,73 +147,104 @@ pub fn candidates(
         let below_base = below_base.and_then(|base| real_path.strip_prefix(base).ok());
         if about.is_dir() {
             let lead = below_base.map(slashed).unwrap_or_default();
-            search(
-                path,
-                &lead,
-                real_out.as_deref(),
-                &mut found,
-                &mut unreadable,
-            );
+            searched.below(path, &lead, real_out.as_deref());
         } else {
             let name = path.file_name().map(PathBuf::from).unwrap_or_default();
-            found.push(Candidate {
+            searched.candidates.push(Candidate {
                 path: path.clone(),
                 name: slashed(below_base.unwrap_or(&name)),
                 named_by_user: true,
             });
         }
     }
-    let mut folders = Folders::default();
+    let (mut folders, mut seen) = (Folders::default(), HashSet::new());
+    let found = &mut searched.candidates;
     found.retain(|candidate| seen.insert(folders.identity(&candidate.path)));
     found.sort_by(|a, b| a.path.cmp(&b.path));
-    Ok((found, unreadable))
+    Ok(searched)
 }
 
-fn search(
-    root: &Path,
-    lead: &str,
-    out: Option<&Path>,
-    found: &mut Vec<Candidate>,
-    unreadable: &mut Vec<Aside>,
-) {
-    let wanted = |entry: &DirEntry| {
-        let hidden = entry.file_name().as_encoded_bytes().starts_with(b".");
-        let is_out =
-            || entry.file_type().is_dir() && out.is_some_and(|out| real(entry.path()) == out);
-        entry.depth() == 0 || !(hidden || is_out())
-    };
-    let walk = WalkDir::new(root).follow_links(true).sort_by_file_name();
-    for entry in walk.into_iter().filter_entry(wanted) {
-        match entry {
-            Ok(entry) if entry.file_type().is_file() => {
-                let below = entry.path().strip_prefix(root).unwrap_or(entry.path());
-                let below = slashed(below);
-                found.push(Candidate {
-                    name: match lead.is_empty() {
-                        true => below,
-                        false => format!("{lead}/{below}"),
-                    },
-                    path: entry.into_path(),
-                    named_by_user: false,
-                });
+impl Searched {
+    /// Searches a folder.
+    fn below(&mut self, root: &Path, lead: &str, out: Option<&Path>) {
+        let mut fired = Vec::new();
+        let wanted = |entry: &DirEntry| {
+            let hidden = entry.file_name().as_encoded_bytes().starts_with(b".");
+            let is_folder = entry.file_type().is_dir();
+            let is_out = || is_folder && out.is_some_and(|out| real(entry.path()) == out);
+            if entry.depth() > 0 && (hidden || is_out()) {
+                return false;
             }
-            Ok(_) => {}
-            // A link back to a folder above holds nothing that is not found anyway.
-            Err(error) if error.loop_ancestor().is_some() => {}
-            Err(error) => {
-                let path = error.path().unwrap_or(root).to_owned();
-                let why = Mishap::of(io::Error::from(error), "check its permissions");
-                unreadable.push(Aside::of(path, why));
+            let asked_for = entry.depth() == 0 && out.is_none();
+            let holds_pieces = is_folder && !asked_for && ledger::is_in(entry.path());
+            if holds_pieces {
+                fired.push(entry.path().to_owned());
+            }
+            !holds_pieces
+        };
+        let mut dead = Vec::new();
+        let walk = WalkDir::new(root).follow_links(true).sort_by_file_name();
+        for entry in walk.into_iter().filter_entry(wanted) {
+            match entry {
+                Ok(entry) if entry.file_type().is_file() => {
+                    let below = entry.path().strip_prefix(root).unwrap_or(entry.path());
+                    let below = slashed(below);
+                    self.candidates.push(Candidate {
+                        name: if lead.is_empty() {
+                            below
+                        } else {
+                            format!("{lead}/{below}")
+                        },
+                        path: entry.into_path(),
+                        named_by_user: false,
+                    });
+                }
+                Ok(_) => {}
+                // A link back to a folder above holds nothing that is not found anyway.
+                Err(error) if error.loop_ancestor().is_some() => {}
+                Err(error) => {
+                    let path = error.path().unwrap_or(root).to_owned();
+                    let is_dead = path.is_symlink() && !path.exists();
+                    if is_dead && !is_called_a_picture(&path) {
+                        dead.push(path);
+                        continue;
+                    }
+                    let why = if is_dead {
+                        Mishap::new("a link that leads nowhere; mend or remove it")
+                    } else {
+                        Mishap::of(io::Error::from(error), "check its permissions")
+                    };
+                    self.unreadable.push(Aside::of(path, why));
+                }
             }
         }
+        for folder in fired {
+            let why = Mishap::new("holds the pieces of a firing, which are no originals");
+            self.passed_over.push(Aside::of(folder, why));
+        }
+        if let [first, others @ ..] = &dead[..] {
+            let others = match others.len() {
+                0 => String::new(),
+                1 => ", as does another here".to_owned(),
+                more => format!(", as do {more} others here"),
+            };
+            let why = Mishap::new(format!("a link that leads nowhere{others}"));
+            self.passed_over.push(Aside::of(first.clone(), why));
+        }
     }
+}
+
+/// Whether a file is called a picture by its extension.
+fn is_called_a_picture(path: &Path) -> bool {
+    let extension = path.extension();
+    extension.is_some_and(|e| Kind::is_picture_extension(&e.to_string_lossy()))
 }
 
 /// Why the headers of a file are of no use: what is wrong, and what to do.
 #[derive(Debug)]
 pub enum HeaderTrouble {
     /// A format that is not read.
-    NotRead(Mishap),
+    NotRead(Kind, Mishap),
     /// No sound picture.
     Unfit(Mishap),
     /// The file cannot be read at all.
@@ -205,24 +258,18 @@ pub fn headers(candidate: &Candidate) -> Option<Result<(u64, Headers), HeaderTro
         let weight = file.metadata().map_err(ProbeError::Read)?.len();
         Ok((weight, source::headers(BufReader::new(file))?))
     };
-    let poses = || {
-        let extension = candidate.path.extension();
-        extension.is_some_and(|e| Kind::is_picture_extension(&e.to_string_lossy()))
-    };
+    let poses = || is_called_a_picture(&candidate.path);
     match read() {
         Ok(read) => Some(Ok(read)),
         // Whatever else lies in a folder of pictures is none of our business.
         Err(ProbeError::Unknown | ProbeError::Empty) if !candidate.named_by_user && !poses() => {
             None
         }
-        Err(error) => {
-            let trouble = match error {
-                ProbeError::Read(_) => HeaderTrouble::Unreadable,
-                ProbeError::Unread(_) => HeaderTrouble::NotRead,
-                _ => HeaderTrouble::Unfit,
-            };
-            Some(Err(trouble(error.into())))
-        }
+        Err(error) => Some(Err(match error {
+            ProbeError::Read(_) => HeaderTrouble::Unreadable(error.into()),
+            ProbeError::Unread(kind) => HeaderTrouble::NotRead(kind, error.into()),
+            _ => HeaderTrouble::Unfit(error.into()),
+        })),
     }
 }
 
@@ -238,8 +285,11 @@ impl Finding {
         let Candidate { path, name, .. } = candidate;
         let (weight, headers) = match read {
             Ok(read) => read,
+            Err(HeaderTrouble::NotRead(kind, why)) if kind.is_left_out() => {
+                return self.left_out.push(Aside { path, name, why });
+            }
             Err(
-                HeaderTrouble::NotRead(why)
+                HeaderTrouble::NotRead(_, why)
                 | HeaderTrouble::Unfit(why)
                 | HeaderTrouble::Unreadable(why),
             ) => return self.refused.push(Aside { path, name, why }),
@@ -259,9 +309,10 @@ impl Finding {
             }
             Err(error) => {
                 let why = Mishap::from(error);
-                let asides = match headers.kind {
-                    Kind::Svg | Kind::Ico => &mut self.left_out,
-                    _ => &mut self.refused,
+                let asides = if headers.kind.is_left_out() {
+                    &mut self.left_out
+                } else {
+                    &mut self.refused
                 };
                 asides.push(Aside { path, name, why });
             }

@@ -260,6 +260,7 @@ mod tests {
                 what: "is no sound CSV".to_owned(),
             },
             Failure::nothing_found(&[path()]),
+            Failure::OnlyPieces(path()),
             Failure::Foreign(vec![path()]),
             Failure::Foreign(vec![path(), path()]),
             Failure::NewerLedger {

@@ -1,12 +1,10 @@
 //! Pieces that may have any of several formats: the one that serves best is kept, under its name.
-#![allow(missing_docs, clippy::expect_used, clippy::panic)]
-
-mod support;
 
 use std::collections::BTreeMap;
 
 use serde_json::Value;
-use support::{Scratch, common, photo};
+
+use crate::support::{Scratch, common, photo};
 
 /// A photo, and a drawing with transparent pixels.
 fn mixed() -> Scratch {

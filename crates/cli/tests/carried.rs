@@ -1,13 +1,11 @@
 //! Ledgers of earlier programs, of newer ones, and damaged ones: what a user has is never stranded.
-#![allow(missing_docs, clippy::expect_used, clippy::panic)]
-
-mod support;
 
 use std::fs;
 use std::path::Path;
 
 use serde_json::Value;
-use support::{Scratch, finished};
+
+use crate::support::{self, Scratch, finished};
 
 const FIRE: [&str; 7] = [
     "fire",

@@ -1,9 +1,6 @@
 //! `kiln demo`: the whole way on the sample site.
-#![allow(missing_docs, clippy::expect_used, clippy::panic)]
 
-mod support;
-
-use support::{Scratch, measured};
+use crate::support::{Scratch, measured};
 
 #[test]
 fn the_demo_runs_the_whole_way_and_keeps_every_budget() {

@@ -1,12 +1,10 @@
 //! `kiln fire`, driven on files in a temporary folder.
-#![allow(missing_docs, clippy::expect_used, clippy::panic)]
-
-mod support;
 
 use std::fs;
 
 use serde_json::Value;
-use support::{Scratch, common, finished, measured, photo, turned};
+
+use crate::support::{Scratch, common, finished, measured, photo, turned};
 
 /// Reports without what depends on the codecs or the clock: weights, changes, times, and whether
 /// a lossless coding happened to be the lighter one.

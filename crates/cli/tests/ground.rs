@@ -1,13 +1,11 @@
 //! No input kills the program, and nothing outside the out folder is touched.
-#![allow(missing_docs, clippy::expect_used, clippy::panic)]
-
-mod support;
 
 use std::fs;
 use std::process::{Child, Stdio};
 
 use serde_json::json;
-use support::{Scratch, common, photo};
+
+use crate::support::{Scratch, common, photo};
 
 /// A box of the ISO base media format.
 fn boxed(name: &[u8; 4], body: &[u8]) -> Vec<u8> {

@@ -1,5 +1,4 @@
 //! Inputs that fuzzing has kept, since they once broke something or nearly did.
-#![allow(missing_docs, clippy::expect_used, clippy::panic)]
 
 #[path = "../../../fuzz/src/written.rs"]
 mod written;

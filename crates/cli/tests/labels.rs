@@ -1,7 +1,4 @@
 //! The label sheet: made, filled up, checked, and what it does to names and metadata.
-#![allow(missing_docs, clippy::expect_used, clippy::panic)]
-
-mod support;
 
 use std::fs;
 use std::io::Cursor;
@@ -10,7 +7,8 @@ use exif::{In, Tag};
 use kiln_core::credits::Field;
 use kiln_core::source;
 use serde_json::Value;
-use support::{Scratch, common, photo};
+
+use crate::support::{Scratch, common, photo};
 
 fn site() -> Scratch {
     let scratch = Scratch::new();

@@ -1,7 +1,4 @@
 //! The ledger, a second run, and runs that are interrupted.
-#![allow(missing_docs, clippy::expect_used, clippy::panic)]
-
-mod support;
 
 use std::fs;
 use std::process::{Command, Stdio};
@@ -9,7 +6,8 @@ use std::thread;
 use std::time::Duration;
 
 use serde_json::Value;
-use support::{Scratch, finished, photo};
+
+use crate::support::{Scratch, finished, photo};
 
 #[test]
 fn a_second_run_makes_only_what_is_new() {

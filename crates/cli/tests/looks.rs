@@ -1,9 +1,6 @@
 //! Looks and weights, as typed and as told.
-#![allow(missing_docs, clippy::expect_used, clippy::panic)]
 
-mod support;
-
-use support::{Scratch, photo};
+use crate::support::{Scratch, photo};
 
 #[test]
 fn looks_dials_and_trials_are_told() {

@@ -1,13 +1,10 @@
 //! The same bytes on every processor: a folder is fired on this one, and on one that an emulator
 //! gives without the vector units that came after the first 64-bit ones.
-#![allow(missing_docs, clippy::expect_used, clippy::panic)]
-
-mod support;
 
 use std::collections::BTreeMap;
 use std::process::Command;
 
-use support::{Scratch, common, photo};
+use crate::support::{Scratch, common, photo};
 
 /// An emulator of processors for programs of this system, from the package `qemu-user`.
 const EMULATOR: &str = "qemu-x86_64";

@@ -1,14 +1,12 @@
 //! Finished pieces, read back by general-purpose libraries of another language: their pixels by
 //! one for images, their credits by one for metadata. Needs a Python with both, named by
 //! `KILN_TEST_PYTHON`; `.ci/run` installs one.
-#![allow(missing_docs, clippy::expect_used, clippy::panic)]
-
-mod support;
 
 use std::process::Command;
 
 use serde_json::Value;
-use support::Scratch;
+
+use crate::support::Scratch;
 
 /// Opens each original and piece, sizes the original with the library's own filter, and prints
 /// the piece's size and its mean difference from that, in levels.

@@ -1,9 +1,6 @@
 //! What is refused, in one snapshot: every message as its reader sees it.
-#![allow(missing_docs, clippy::expect_used, clippy::panic)]
 
-mod support;
-
-use support::{Scratch, common, photo};
+use crate::support::{Scratch, common, photo};
 
 #[test]
 fn every_refusal_is_one_clear_line() {

@@ -1,5 +1,4 @@
 //! The map in docs/rooms.md is true.
-#![allow(missing_docs, clippy::expect_used, clippy::panic)]
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::fs;

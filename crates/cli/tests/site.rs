@@ -1,12 +1,10 @@
 //! The kiln file: places, layers, errors with their lines, and the plan.
-#![allow(missing_docs, clippy::expect_used, clippy::panic)]
-
-mod support;
 
 use std::fs;
 
 use serde_json::Value;
-use support::{Scratch, measured, photo};
+
+use crate::support::{self, Scratch, measured, photo};
 
 const KILN_FILE: &str = r#"
 originals = "originals"

@@ -1,12 +1,10 @@
 //! `kiln survey`, driven on files in a temporary folder.
-#![allow(missing_docs, clippy::expect_used, clippy::panic)]
-
-mod support;
 
 use std::fs;
 
 use serde_json::Value;
-use support::{Scratch, common, photo};
+
+use crate::support::{Scratch, common, photo};
 
 fn surveyed(scratch: &Scratch, arguments: &[&str]) -> Value {
     let all = [&["survey"], arguments, &["--json"]].concat();

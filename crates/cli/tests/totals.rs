@@ -1,12 +1,10 @@
 //! Totals that many pictures share: kept over the runs, and told.
-#![allow(missing_docs, clippy::expect_used, clippy::panic)]
-
-mod support;
 
 use std::collections::BTreeMap;
 
 use serde_json::Value;
-use support::{Scratch, photo};
+
+use crate::support::{Scratch, photo};
 
 /// Four pictures of unequal sizes, and so of unequal weights.
 fn coast() -> Scratch {

@@ -1,8 +1,4 @@
 //! `kiln fire --watch`: originals arrive, change and go while it runs.
-#![cfg(unix)]
-#![allow(missing_docs, clippy::expect_used, clippy::panic)]
-
-mod support;
 
 use std::fs::{self, File};
 use std::io::Write;
@@ -10,7 +6,7 @@ use std::process::{Command, Stdio};
 use std::thread;
 use std::time::{Duration, Instant};
 
-use support::{Scratch, measured, photo};
+use crate::support::{Scratch, measured, photo};
 
 /// Waits for something to come true; how long is no matter, but a minute is too long.
 fn until(what: &str, mut holds: impl FnMut() -> bool) {

@@ -1,12 +1,7 @@
 //! Whole jobs: bytes of an original in, finished files out, read back by other decoders.
-#![allow(missing_docs, clippy::expect_used, clippy::panic)]
-
-mod common;
-mod other_eyes;
 
 use std::ops::ControlFlow;
 
-use common::{colour, each_pixel, exif, jpeg_with, rgb};
 use jpeg_encoder::ColorType;
 use kiln_core::colour::ColourNote;
 use kiln_core::credits::Field;
@@ -15,7 +10,9 @@ use kiln_core::encode::{Coding, Format};
 use kiln_core::pipeline::{self, Piece};
 use kiln_core::pixels::{Channels, ColourWish, Gamut, Raster, Size};
 use kiln_core::plan::{CodingWish, Extent, Glob, Job, Original, Place, Plan, Site, Wish};
-use other_eyes::read_back;
+
+use crate::common::{self, colour, each_pixel, exif, jpeg_with, rgb};
+use crate::other_eyes::read_back;
 
 const ALL: [Format; 4] = [Format::Jpeg, Format::Png, Format::WebP, Format::Avif];
 

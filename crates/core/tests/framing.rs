@@ -1,8 +1,4 @@
 //! Crops, padding and turns: the right part of the picture, whatever way it is stored.
-#![allow(missing_docs, clippy::expect_used, clippy::panic)]
-
-mod common;
-mod other_eyes;
 
 use std::ops::ControlFlow;
 
@@ -13,7 +9,9 @@ use kiln_core::pixels::{
     Backdrop, Channels, Fit, Focus, Framing, KnockOut, Orientation, Raster, Size,
 };
 use kiln_core::plan::{Extent, Job, Original, Wish};
-use other_eyes::read_back;
+
+use crate::common;
+use crate::other_eyes::read_back;
 
 const WIDTH: u32 = 90;
 const HEIGHT: u32 = 60;

@@ -1,17 +1,15 @@
 //! What headers say, format by format.
-#![allow(missing_docs, clippy::expect_used, clippy::panic)]
-
-mod common;
 
 use std::io::Cursor;
 
-use common::{HEIGHT, WIDTH, exif, jpeg_with, png_chunk, rgb, rgba};
 use jpeg_encoder::{ColorType, Encoder, SamplingFactor};
 use kiln_core::colour;
 use kiln_core::credits::{Credits, Field, Inscription};
 use kiln_core::encode::{Coding, Format};
 use kiln_core::pixels::{Channels, Raster, Size};
 use kiln_core::source::{self, Delivery, Headers, Kind, Model, ProbeError};
+
+use crate::common::{self, HEIGHT, WIDTH, exif, jpeg_with, png_chunk, rgb, rgba};
 
 fn headers(file: &[u8]) -> Headers {
     source::headers(Cursor::new(file)).expect("readable headers")

@@ -1,13 +1,11 @@
 //! Broken files of every format: an error or a picture, never a panic, a hang or a flood.
-#![allow(missing_docs, clippy::expect_used, clippy::panic)]
-
-mod common;
 
 use std::io::Cursor;
 
-use common::{Dice, HEIGHT, Tiff, WIDTH, one_of_each, samples};
 use kiln_core::decode::{self, Allowance, Wanted};
 use kiln_core::source::{self, ProbeError};
+
+use crate::common::{self, Dice, HEIGHT, Tiff, WIDTH, one_of_each, samples};
 
 #[test]
 fn files_cut_off_anywhere_are_refused_or_whole() {

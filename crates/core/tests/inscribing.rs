@@ -1,8 +1,4 @@
 //! Credits in finished files: read back, and the pixels left alone.
-#![allow(missing_docs, clippy::expect_used, clippy::panic)]
-
-mod common;
-mod other_eyes;
 
 use std::io::Cursor;
 
@@ -10,7 +6,9 @@ use kiln_core::credits::{Credits, Field, Inscription};
 use kiln_core::encode::{self, Coding, Format};
 use kiln_core::pixels::{Channels, Raster};
 use kiln_core::source;
-use other_eyes::read_back;
+
+use crate::common;
+use crate::other_eyes::read_back;
 
 const ALL: [Format; 4] = [Format::Jpeg, Format::Png, Format::WebP, Format::Avif];
 

@@ -1,12 +1,7 @@
 //! Looks and weights: what is promised of a finished file is true of it.
-#![allow(missing_docs, clippy::expect_used, clippy::panic)]
-
-mod common;
-mod other_eyes;
 
 use std::ops::ControlFlow;
 
-use common::busy_of;
 use kiln_core::budget::{Aim, Verdict};
 use kiln_core::decode::Allowance;
 use kiln_core::encode::{Coding, Format, Pace};
@@ -14,7 +9,9 @@ use kiln_core::pipeline::{self, Account, Aims, Eye, Piece};
 use kiln_core::pixels::{Backdrop, Channels, Raster, Size};
 use kiln_core::plan::{CodingWish, Extent, Job, LOOKS, LookWish, Original, Wish};
 use kiln_sight::{Picture, Reference};
-use other_eyes::read_back;
+
+use crate::common::{self, busy_of};
+use crate::other_eyes::read_back;
 
 const LOSSY: [Format; 3] = [Format::Jpeg, Format::WebP, Format::Avif];
 

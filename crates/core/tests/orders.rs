@@ -1,18 +1,16 @@
 //! Pieces made to order, as sharing a total asks for them; and every dial tried for real, beside
 //! what the search keeps of it.
-#![allow(missing_docs, clippy::expect_used, clippy::panic)]
-
-mod common;
 
 use std::ops::ControlFlow;
 
-use common::busy_of;
 use kiln_core::budget::Verdict;
 use kiln_core::decode::Allowance;
 use kiln_core::encode::{self, Coding, Format, Manner, Pace};
 use kiln_core::pipeline::{self, Account, Aims, Attempt, Eye, Order, Ordered, Piece};
 use kiln_core::pixels::{Backdrop, Channels, Raster, Size};
 use kiln_core::plan::{CodingWish, Extent, Job, LookWish, Original, Wish};
+
+use crate::common::{self, busy_of};
 
 const LOSSY: [Format; 3] = [Format::Jpeg, Format::WebP, Format::Avif];
 

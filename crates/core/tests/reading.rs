@@ -1,14 +1,14 @@
 //! Every variant of every readable format gives the pixels that went in.
-#![allow(missing_docs, clippy::expect_used, clippy::panic)]
 
-mod common;
-
-use common::{HEIGHT, Tiff, WIDTH, colour, each_pixel, grey, probe, rgb, rgba, samples, wide};
 use jpeg_encoder::{ColorType, SamplingFactor};
 use kiln_core::decode::{self, Allowance, DecodeError, Wanted};
 use kiln_core::pixels::Orientation;
 use kiln_core::source::Delivery;
 use png::BitDepth;
+
+use crate::common::{
+    self, HEIGHT, Tiff, WIDTH, colour, each_pixel, grey, probe, rgb, rgba, samples, wide,
+};
 
 fn assert_near(name: &str, file: &[u8], wanted: &[u8], tolerance: u16) {
     let found = samples(file).unwrap_or_else(|error| panic!("{name}: {error}"));

@@ -1,5 +1,4 @@
 //! One total for many: kept where it can be, with the worst as good as any sharing could make it.
-#![allow(missing_docs, clippy::expect_used)]
 
 use kiln_core::budget::{Lot, Member, Point, Sharing};
 

@@ -1,7 +1,4 @@
 //! Originals that are read from a store as they are needed.
-#![allow(missing_docs, clippy::expect_used, clippy::panic)]
-
-mod common;
 
 use std::ops::ControlFlow;
 
@@ -9,6 +6,8 @@ use kiln_core::decode::{Allowance, Input, Stored, Stream};
 use kiln_core::encode::Format;
 use kiln_core::pipeline;
 use kiln_core::plan::{self, Extent, Job, Original, Wish};
+
+use crate::common;
 
 /// A picture in a store: as it is read, or as it fails to be.
 struct Shelf(Option<Vec<u8>>);

@@ -1,11 +1,7 @@
 //! The look at the pixels, the estimate, and the wording of every finding.
-#![allow(missing_docs, clippy::expect_used, clippy::panic)]
-
-mod common;
 
 use std::io::Cursor;
 
-use common::{Dice, WIDTH, each_pixel, probe};
 use jpeg_encoder::{ColorType, Encoder};
 use kiln_core::colour::ProfileFacts;
 use kiln_core::decode::Allowance;
@@ -15,6 +11,8 @@ use kiln_core::plan::{CodingWish, Extent, Job, LookWish, Original, Wish};
 use kiln_core::source::{self, Headers};
 use kiln_core::survey::{self, Asked, Glance, Limits, Motif, Subject, findings};
 use png::{BitDepth, ColorType as PngColour};
+
+use crate::common::{self, Dice, WIDTH, each_pixel, probe};
 
 fn look(file: &[u8], width: u32, format: Format) -> Glance {
     look_for(file, (width, width), format)

@@ -74,6 +74,11 @@ fn attempt(
     if finding.pictures.is_empty() && finding.refused.is_empty() && finding.left_out.is_empty() {
         return Err(Failure::nothing_found(&settings.originals.paths));
     }
+    let only_folders =
+        !finding.left_out.is_empty() && finding.left_out.iter().all(Aside::is_folder);
+    if finding.pictures.is_empty() && finding.refused.is_empty() && only_folders {
+        return Err(Failure::OnlyPieces(finding.left_out[0].path.clone()));
+    }
     let mut left_out = finding.left_out;
     let pictures = readied(finding.pictures, finding.refused, settings, said)?;
 

@@ -135,8 +135,9 @@ fn snapshot(settings: &Settings) -> Snapshot {
     let mut files: Vec<PathBuf> = Vec::new();
     for path in &settings.originals.paths {
         let paths = std::slice::from_ref(path);
-        if let Ok((found, _)) = find::candidates(paths, None, Some(&settings.out)) {
-            files.extend(found.into_iter().map(|candidate| candidate.path));
+        if let Ok(searched) = find::candidates(paths, None, Some(&settings.out)) {
+            let found = searched.candidates.into_iter();
+            files.extend(found.map(|candidate| candidate.path));
         }
     }
     files.push(settings.labels.clone());

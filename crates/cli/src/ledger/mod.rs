@@ -402,6 +402,12 @@ impl Ledger {
     }
 }
 
+/// Whether a folder is one that pieces were fired into.
+pub fn is_in(folder: &Path) -> bool {
+    let about = folder.join(NAME).symlink_metadata();
+    about.is_ok_and(|about| about.is_file())
+}
+
 /// The names of all pieces that a ledger's bytes tell of.
 pub fn names(bytes: &[u8]) -> Vec<String> {
     let Form::Sound(sound) = form::read(bytes) else {

@@ -16,7 +16,7 @@ use rayon::prelude::*;
 use rayon::{ThreadPool, ThreadPoolBuilder};
 
 use crate::failure::Failure;
-use crate::find::{self, Aside, Candidate, HeaderTrouble};
+use crate::find::{self, Aside, Candidate, HeaderTrouble, Searched};
 use crate::gate;
 use crate::mishap::Mishap;
 use crate::report::{Channels, Counting};
@@ -54,6 +54,8 @@ pub struct Survey {
     pub records: Vec<Record>,
     /// Files and folders that could not be read.
     pub unreadable: Vec<Aside>,
+    /// Folders of pieces, and links that lead nowhere.
+    pub passed_over: Vec<Aside>,
     /// Whether pixels were looked at.
     pub looked: bool,
     /// The format of the estimates.
@@ -92,7 +94,11 @@ struct Opened {
 
 /// Surveys everything below the paths.
 pub fn gather(settings: &SurveySettings, channels: &Channels) -> Result<Survey, Failure> {
-    let (candidates, mut unreadable) = find::candidates(&settings.paths, None, None)?;
+    let Searched {
+        candidates,
+        mut unreadable,
+        passed_over,
+    } = find::candidates(&settings.paths, None, None)?;
     let pool = ThreadPoolBuilder::new()
         .num_threads(settings.jobs)
         .build()?;
@@ -132,6 +138,7 @@ pub fn gather(settings: &SurveySettings, channels: &Channels) -> Result<Survey, 
     Ok(Survey {
         records: files.into_iter().map(|file| file.record).collect(),
         unreadable,
+        passed_over,
         looked: settings.look,
         format: settings.format,
     })
@@ -150,7 +157,7 @@ fn open(candidate: Candidate) -> Option<Result<Opened, Aside>> {
             record.headers = Some(headers);
         }
         // What is there but of no use is a finding; what cannot be read at all is not.
-        Err(HeaderTrouble::NotRead(why)) => opened.unfit(Name::NotRead, why),
+        Err(HeaderTrouble::NotRead(_, why)) => opened.unfit(Name::NotRead, why),
         Err(HeaderTrouble::Unfit(why)) => opened.unfit(Name::Damaged, why),
         Err(HeaderTrouble::Unreadable(why)) => {
             let path = opened.record.path;

@@ -9,6 +9,7 @@ mod table;
 use std::process::ExitCode;
 
 use crate::failure::Failure;
+use crate::find::Aside;
 use crate::report::Channels;
 use crate::settings::SurveySettings;
 use crate::wording::Order;
@@ -25,6 +26,9 @@ pub fn run(settings: &SurveySettings, channels: &Channels) -> Result<ExitCode, F
     let survey = gather(settings, channels)?;
     for aside in &survey.unreadable {
         channels.name_problem(&aside.path.to_string_lossy(), &aside.why.to_string());
+    }
+    for Aside { path, why, .. } in &survey.passed_over {
+        channels.note(&format!("{}: {why}; left out", path.display()));
     }
     let shown = shown(&survey, settings);
     if let Some(path) = &settings.page {

@@ -53,7 +53,7 @@ impl Scratch {
     }
 
     pub fn command(&self, arguments: &[&str]) -> Command {
-        let mut command = Command::new(assert_cmd::cargo::cargo_bin!("kiln"));
+        let mut command = Command::new(env!("CARGO_BIN_EXE_kiln"));
         command
             .current_dir(self.folder.path())
             .args(arguments)

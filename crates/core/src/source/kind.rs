@@ -32,6 +32,10 @@ pub enum Kind {
     Svg,
     /// Layered document of an image editor.
     Psd,
+    /// Moving pictures, in whatever container.
+    Film,
+    /// A page of a document: PDF, PostScript.
+    Document,
 }
 
 impl Kind {
@@ -68,6 +72,13 @@ impl Kind {
             Some(Kind::Ico)
         } else if starts(b"8BPS") {
             Some(Kind::Psd)
+        } else if starts(b"\x1A\x45\xDF\xA3")
+            || (starts(b"RIFF") && head.get(8..12) == Some(b"AVI "))
+            || head.get(4..8) == Some(b"moov")
+        {
+            Some(Kind::Film)
+        } else if starts(b"%PDF-") || starts(b"%!PS") {
+            Some(Kind::Document)
         } else {
             is_svg(head).then_some(Kind::Svg)
         }
@@ -97,6 +108,8 @@ impl Kind {
             Kind::Ico => &["ico"],
             Kind::Svg => &["svg"],
             Kind::Psd => &["psd", "psb"],
+            Kind::Film => &["mp4", "mov", "m4v", "webm", "mkv", "avi"],
+            Kind::Document => &["pdf", "eps", "ps", "ai"],
         }
     }
 
@@ -116,11 +129,20 @@ impl Kind {
         known.iter().any(|e| e.eq_ignore_ascii_case(extension))
     }
 
+    /// Whether it has no pieces to be missed: it is published as it is, or is no picture at all.
+    pub fn is_left_out(self) -> bool {
+        matches!(self, Kind::Svg | Kind::Ico | Kind::Film | Kind::Document)
+    }
+
     /// What to do with a file of a format that is not read.
     pub fn advice(self) -> &'static str {
         match self {
             Kind::Svg => "drawings are sharp at every size, publish it as it is",
             Kind::Ico => "browsers ask for icons as they are, publish it as it is",
+            Kind::Film => {
+                "publish it as it is, and export a still of it as JPEG or PNG for its poster"
+            }
+            Kind::Document => "export its pictures as PNG or SVG",
             Kind::CameraRaw => "develop it and export it as JPEG of the highest quality",
             _ => "export it as PNG or as JPEG of the highest quality",
         }
@@ -143,19 +165,27 @@ impl std::fmt::Display for Kind {
             Kind::Ico => "ICO",
             Kind::Svg => "SVG",
             Kind::Psd => "PSD",
+            Kind::Film => "film",
+            Kind::Document => "PDF or PostScript",
         })
     }
 }
 
-/// The brands of an ISO base media file (ISO/IEC 14496-12): the major one, then the compatible.
+/// The brands of an ISO base media file (ISO/IEC 14496-12): the major one, then the compatible. What
+/// has none of a still picture is a film.
 fn base_media(head: &[u8]) -> Option<Kind> {
     let length = u32::from_be_bytes(head.get(..4)?.try_into().ok()?) as usize;
     let brands = head.get(8..length.min(head.len()))?;
-    brands.chunks_exact(4).find_map(|brand| match brand {
+    let still = brands.chunks_exact(4).find_map(|brand| match brand {
         b"avif" | b"avis" => Some(Kind::Avif),
         b"heic" | b"heix" | b"heim" | b"heis" | b"hevc" | b"hevx" => Some(Kind::Heic),
         _ => None,
-    })
+    });
+    let film = |brand: &[u8]| {
+        let known: [&[u8]; 7] = [b"isom", b"iso", b"mp4", b"avc1", b"qt  ", b"M4V", b"3g"];
+        known.iter().any(|known| brand.starts_with(known))
+    };
+    still.or_else(|| brands.chunks_exact(4).any(film).then_some(Kind::Film))
 }
 
 /// An `<svg` element at the start, behind nothing but a byte order mark, white space, an XML
@@ -187,7 +217,7 @@ mod tests {
 
     #[test]
     fn kinds_are_told_by_their_first_bytes() {
-        let cases: [(&[u8], Option<Kind>); 16] = [
+        let cases: [(&[u8], Option<Kind>); 18] = [
             (b"\xFF\xD8\xFF\xE1", Some(Kind::Jpeg)),
             (b"\x89PNG\r\n\x1A\n", Some(Kind::Png)),
             (b"RIFF\x10\0\0\0WEBPVP8 ", Some(Kind::WebP)),
@@ -195,7 +225,9 @@ mod tests {
             (b"GIF89a", Some(Kind::Gif)),
             (b"\0\0\0\x1Cftypavif\0\0\0\0mif1miaf", Some(Kind::Avif)),
             (b"\0\0\0\x18ftypmif1\0\0\0\0mif1heic", Some(Kind::Heic)),
-            (b"\0\0\0\x18ftypmp42\0\0\0\0mp41isom", None),
+            (b"\0\0\0\x18ftypmp42\0\0\0\0mp41isom", Some(Kind::Film)),
+            (b"\0\0\0\x14ftypcrx \0\0\0\0crx ", None),
+            (b"%PDF-1.7", Some(Kind::Document)),
             (b"MM\0*\0\0\0\x08", Some(Kind::Tiff)),
             (b"8BPS\0\x01", Some(Kind::Psd)),
             (

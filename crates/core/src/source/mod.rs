@@ -169,7 +169,7 @@ fn read_headers<R: Read + Seek>(reader: R) -> Result<Headers, ProbeError> {
         Kind::Bmp => small::bmp,
         Kind::Ico => small::ico,
         Kind::Svg => svg::read,
-        Kind::Heic | Kind::JpegXl | Kind::Psd | Kind::CameraRaw => {
+        Kind::Heic | Kind::JpegXl | Kind::Psd | Kind::CameraRaw | Kind::Film | Kind::Document => {
             return Err(ProbeError::Unread(kind));
         }
     };

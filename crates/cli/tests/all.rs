@@ -1,0 +1,22 @@
+//! The tests that drive the built program, in one program of their own.
+#![allow(missing_docs, clippy::expect_used, clippy::panic, clippy::print_stdout)]
+
+mod candidates;
+mod carried;
+mod demo;
+mod fire;
+mod ground;
+mod kept;
+mod labels;
+mod ledger;
+mod looks;
+mod masked;
+mod read_back;
+mod refusals;
+mod rooms;
+mod site;
+mod support;
+mod survey;
+mod totals;
+#[cfg(unix)]
+mod watch;
