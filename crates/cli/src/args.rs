@@ -3,6 +3,8 @@
 use std::path::{Path, PathBuf};
 
 use clap::{Parser, Subcommand};
+use kiln_core::credits::Field;
+use kiln_core::plan::CreditsWish;
 
 use crate::layer::Layer;
 use crate::wording;
@@ -41,6 +43,10 @@ pub enum Command {
     Label(LabelArgs),
     /// Unpack the sample site of Tern Point Light and fire it.
     Demo(DemoArgs),
+    /// Print what a shell needs to complete commands and options.
+    Completions(CompletionsArgs),
+    /// Write manual pages, one for each command.
+    Man(ManArgs),
 }
 
 /// The options of `kiln fire`.
@@ -65,6 +71,9 @@ pub struct FireArgs {
 
     #[command(flatten)]
     pub layer: Layer,
+
+    #[command(flatten)]
+    pub credits: CreditsArgs,
 
     /// The most that all pictures may weigh together, such as 1MB: in each format by itself, and
     /// each picture in one size, as a visitor loads them. It is shared so that the worst of them
@@ -133,6 +142,39 @@ impl FireArgs {
     }
 }
 
+/// What pieces say of themselves, over `[metadata]` of the kiln file.
+#[derive(Debug, Default, clap::Args)]
+pub struct CreditsArgs {
+    /// What pieces keep of what their originals and the label sheet say: title, caption,
+    /// alternative-text, keywords, creator, copyright, credit, licence, date, camera, position.
+    /// [default: that of the kiln file, else creator,copyright,credit,licence]
+    #[arg(long, value_name = "FIELD,…", value_delimiter = ',', value_parser = wording::parse_field)]
+    pub metadata_keep: Option<Vec<Field>>,
+
+    /// Write a text into every piece, such as copyright="© Tern Point Trust".
+    #[arg(long, value_name = "FIELD=TEXT", value_parser = wording::parse_written)]
+    pub metadata_write: Vec<(Field, String)>,
+
+    /// The resolution tag, in dots per inch: it changes no pixel.
+    #[arg(long, value_name = "DPI", value_parser = clap::value_parser!(u16).range(1..))]
+    pub resolution: Option<u16>,
+}
+
+impl CreditsArgs {
+    /// What the kiln file says, and over that what is typed.
+    pub fn over(&self, below: CreditsWish) -> CreditsWish {
+        let mut wish = below;
+        if let Some(keep) = &self.metadata_keep {
+            wish.keep.clone_from(keep);
+        }
+        for (field, text) in &self.metadata_write {
+            wish.write.set(*field, text);
+        }
+        wish.dots_per_inch = self.resolution.or(wish.dots_per_inch);
+        wish
+    }
+}
+
 /// Which kiln file holds.
 #[derive(Debug, clap::Args)]
 pub struct KilnFileArgs {
@@ -182,6 +224,10 @@ pub struct InitArgs {
     /// Pictures in work at once. [default: one per core]
     #[arg(short, long, value_name = "N", value_parser = wording::parse_jobs)]
     pub jobs: Option<usize>,
+
+    /// Report as a JSON document (docs/formats.md).
+    #[arg(long)]
+    pub json: bool,
 }
 
 const INIT_EXAMPLES: &str = "\
@@ -233,7 +279,48 @@ pub struct DemoArgs {
     /// Where to unpack the sample site.
     #[arg(value_name = "DIR", default_value = "tern-point-light")]
     pub dir: PathBuf,
+
+    /// Pictures in work at once. [default: one per core]
+    #[arg(short, long, value_name = "N", value_parser = wording::parse_jobs)]
+    pub jobs: Option<usize>,
+
+    /// Report as a JSON document (docs/formats.md).
+    #[arg(long)]
+    pub json: bool,
+
+    /// No report and no progress; what went wrong is still said.
+    #[arg(long, conflicts_with = "json")]
+    pub quiet: bool,
 }
+
+/// The options of `kiln completions`.
+#[derive(Debug, clap::Args)]
+#[command(after_help = COMPLETIONS_EXAMPLES)]
+pub struct CompletionsArgs {
+    /// The shell: bash, elvish, fish, powershell or zsh.
+    #[arg(value_name = "SHELL", value_enum)]
+    pub shell: clap_complete::Shell,
+}
+
+const COMPLETIONS_EXAMPLES: &str = "\
+Examples:
+  kiln completions bash > ~/.local/share/bash-completion/completions/kiln
+  kiln completions fish > ~/.config/fish/completions/kiln.fish
+  kiln completions zsh > ~/.zfunc/_kiln";
+
+/// The options of `kiln man`.
+#[derive(Debug, clap::Args)]
+#[command(after_help = MAN_EXAMPLES)]
+pub struct ManArgs {
+    /// Where to write the pages; made where it is not there.
+    #[arg(value_name = "DIR")]
+    pub dir: PathBuf,
+}
+
+const MAN_EXAMPLES: &str = "\
+Example:
+  kiln man ~/.local/share/man/man1
+      Writes kiln.1, kiln-fire.1 and the others; then man kiln-fire shows the options.";
 
 const DEMO_EXAMPLES: &str = "\
 Example:

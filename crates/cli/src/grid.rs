@@ -20,6 +20,9 @@ pub const BAD: Style = AnsiColor::Red.on_default().bold();
 /// The fewest columns that a name is shortened to.
 const NAME_AT_LEAST: usize = 16;
 
+/// Names are shortened to this before what stands behind them is folded tighter.
+const FAIR_NAME: usize = 28;
+
 /// Spaces between two columns.
 pub const GAP: usize = 2;
 
@@ -58,6 +61,37 @@ pub fn set(rows: Vec<Vec<(String, Style)>>, terminal: Option<usize>, right: &[us
     }
     let lines = table.lines().map(|line| line.trim_end().to_owned());
     lines.collect::<Vec<_>>().join("\n")
+}
+
+/// Folds the last column of rows into what the others leave beside names of a fair length: its parts,
+/// which `between` stands between, go to lines of their own; no part is cut.
+pub fn fold_last(rows: &mut [Vec<(String, Style)>], columns: usize, between: &str) {
+    let last = rows.first().map_or(0, Vec::len).saturating_sub(1);
+    let widest = |column: usize| {
+        let widths = rows.iter().map(|row| row[column].0.width());
+        widths.max().unwrap_or(0)
+    };
+    let others: usize = (1..last).map(|column| widest(column) + GAP).sum();
+    let room = columns.saturating_sub(widest(0).min(FAIR_NAME) + others + GAP);
+    for row in rows {
+        row[last].0 = folded(&row[last].0, room, between);
+    }
+}
+
+/// Parts set in lines of at most so many columns.
+pub fn folded(text: &str, columns: usize, between: &str) -> String {
+    let mut lines = vec![String::new()];
+    for part in text.split(between) {
+        match lines.last_mut() {
+            Some(line) if line.is_empty() => line.push_str(part),
+            Some(line) if line.width() + between.width() + part.width() <= columns => {
+                line.push_str(between);
+                line.push_str(part);
+            }
+            _ => lines.push(part.to_owned()),
+        }
+    }
+    lines.join("\n")
 }
 
 /// A sentence of a list: indented, and where it is wider than the terminal broken between words,

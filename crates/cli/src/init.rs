@@ -9,6 +9,7 @@ use kiln_core::decode::Allowance;
 use kiln_core::encode::Format;
 use kiln_core::plan::{CodingWish, says_nothing, stem};
 use kiln_core::survey::{Limits, Proposal, Seen, propose};
+use serde::Serialize;
 
 use crate::args::InitArgs;
 use crate::failure::Failure;
@@ -63,7 +64,13 @@ pub fn run(typed: &InitArgs, channels: &Channels) -> Result<ExitCode, Failure> {
         says_nothing(stem(file))
     });
     let nameless = nameless.count();
-    channels.print(|out, _| proposed(out, &typed.kiln, &proposals, seen.len(), nameless))?;
+    channels.print(|out, _| {
+        if typed.json {
+            document(out, &typed.kiln, &proposals, seen.len(), nameless)
+        } else {
+            proposed(out, &typed.kiln, &proposals, seen.len(), nameless)
+        }
+    })?;
     Ok(ExitCode::SUCCESS)
 }
 
@@ -205,6 +212,66 @@ fn place(text: &mut String, proposal: &Proposal) -> std::fmt::Result {
 /// A basic string: what JSON escapes, TOML understands.
 fn quoted(text: &str) -> String {
     serde_json::Value::from(text).to_string()
+}
+
+/// The version of the document's form.
+const SCHEMA: u32 = 1;
+
+#[derive(Serialize)]
+struct Document<'a> {
+    schema: u32,
+    kind: &'static str,
+    kiln: &'static str,
+    file: String,
+    pictures: usize,
+    nameless: usize,
+    places: Vec<PlaceFound<'a>>,
+}
+
+#[derive(Serialize)]
+struct PlaceFound<'a> {
+    name: &'a str,
+    pictures: usize,
+    role: &'static str,
+    width: u32,
+    formats: &'a [Format],
+    max_weight: u64,
+    because: &'a str,
+}
+
+impl<'a> PlaceFound<'a> {
+    fn of(proposal: &'a Proposal) -> Self {
+        PlaceFound {
+            name: &proposal.name,
+            pictures: proposal.pictures,
+            role: proposal.role.name(),
+            width: proposal.width,
+            formats: &proposal.formats,
+            max_weight: proposal.max_weight,
+            because: &proposal.because,
+        }
+    }
+}
+
+/// The same as a JSON document (docs/formats.md).
+fn document(
+    out: &mut dyn Write,
+    path: &Path,
+    proposals: &[Proposal],
+    pictures: usize,
+    nameless: usize,
+) -> io::Result<()> {
+    let document = Document {
+        schema: SCHEMA,
+        kind: "init",
+        kiln: env!("CARGO_PKG_VERSION"),
+        file: path.to_string_lossy().into_owned(),
+        pictures,
+        nameless,
+        places: proposals.iter().map(PlaceFound::of).collect(),
+    };
+    serde_json::to_writer_pretty(&mut *out, &document)?;
+    writeln!(out)
 }
 
 /// What was assumed, and what to do next.

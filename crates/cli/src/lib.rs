@@ -12,6 +12,7 @@ mod init;
 mod label;
 mod layer;
 mod ledger;
+mod manual;
 mod mishap;
 mod report;
 mod settings;
@@ -37,7 +38,11 @@ use report::Channels;
 pub fn run() -> ExitCode {
     quiet_caught_panics();
     let channels = Channels::of_this_process();
-    let done = match Args::parse().command {
+    let typed = match Args::try_parse() {
+        Ok(typed) => typed,
+        Err(error) => manual::advised(error).exit(),
+    };
+    let done = match typed.command {
         Command::Init(typed) => init::run(&typed, &channels),
         Command::Fire(typed) => firing::run(&typed, &channels),
         Command::Label(typed) => settings::LabelSettings::resolve(&typed)
@@ -46,6 +51,8 @@ pub fn run() -> ExitCode {
             survey::run(&settings::SurveySettings::resolve(&typed), &channels)
         }
         Command::Demo(typed) => demo::run(&typed, &channels),
+        Command::Completions(typed) => manual::completions(&typed, &channels),
+        Command::Man(typed) => manual::pages(&typed, &channels),
     };
     done.unwrap_or_else(|failure: Failure| {
         channels.complain(&failure);

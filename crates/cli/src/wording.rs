@@ -2,22 +2,25 @@
 //! made safe for a terminal.
 
 mod looks;
+mod media;
 
 use std::str::FromStr;
 
-use kiln_core::encode::Format;
-use kiln_core::pixels::{Backdrop, Fit, NoFraming, Orientation};
-use kiln_core::plan::{Choice, Pattern, PatternError};
+use kiln_core::credits::Field;
+use kiln_core::pixels::{Fit, NoFraming, Orientation};
+use kiln_core::plan::{Pattern, PatternError};
 use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
 
 pub use looks::{pace, parse_aim, parse_least_look, parse_look, parse_pace};
+pub use media::{choices, parse_backdrop, parse_choice, parse_format, parse_knock_out};
 
 /// The widest that can be asked for: far above any display, far below any format's trouble.
 const WIDEST: u32 = 65_535;
 
 /// `--width`: a whole number of CSS pixels.
 pub fn parse_width(text: &str) -> Result<u32, String> {
-    match text.trim().parse() {
+    let text = text.trim();
+    match text.strip_suffix("px").unwrap_or(text).trim_end().parse() {
         Ok(width @ 1..=WIDEST) => Ok(width),
         _ => Err(format!(
             "a width is a whole number of pixels from 1 to {WIDEST}"
@@ -96,49 +99,30 @@ pub fn parse_name(text: &str) -> Result<Pattern, String> {
         .map_err(|error: PatternError| error.to_string())
 }
 
+/// `--metadata-keep`: something that a picture can say of itself.
+pub fn parse_field(text: &str) -> Result<Field, String> {
+    let known = Field::ALL
+        .into_iter()
+        .find(|field| field.name() == text.trim());
+    known.ok_or_else(|| format!("the fields are {}", Field::ALL.map(Field::name).join(", ")))
+}
+
+/// `--metadata-write`: a field and its text.
+pub fn parse_written(text: &str) -> Result<(Field, String), String> {
+    let form = "it is a field and its text, such as copyright=\"© Tern Point Trust\"";
+    let (field, text) = text.split_once('=').ok_or(form)?;
+    let field = parse_field(field)?;
+    field.check(text).map_err(|form| form.to_string())?;
+    Ok((field, text.to_owned()))
+}
+
 /// `--density`: a device pixel ratio.
 pub fn parse_density(text: &str) -> Result<f64, String> {
-    match text.trim().parse() {
+    let text = text.trim();
+    match text.strip_suffix(['x', '×']).unwrap_or(text).parse() {
         Ok(density) if (0.5..=8.0).contains(&density) => Ok(density),
         _ => Err("a density is a number from 0.5 to 8".to_owned()),
     }
-}
-
-/// `--format`: one of the four.
-pub fn parse_format(text: &str) -> Result<Format, String> {
-    match text.trim().to_ascii_lowercase().as_str() {
-        "jpeg" | "jpg" => Ok(Format::Jpeg),
-        "png" => Ok(Format::Png),
-        "webp" => Ok(Format::WebP),
-        "avif" => Ok(Format::Avif),
-        _ => Err("the formats are jpeg, png, webp and avif".to_owned()),
-    }
-}
-
-/// `--format`: one of the four, or `None` for `auto`.
-pub fn parse_choice(text: &str) -> Result<Option<Format>, String> {
-    match text.trim().to_ascii_lowercase().as_str() {
-        "auto" => Ok(None),
-        name => parse_format(name)
-            .map(Some)
-            .map_err(|_| "the formats are jpeg, png, webp and avif, or auto".to_owned()),
-    }
-}
-
-/// The pieces that a list of formats means, each once: one in each, or, with `auto` in it, one that
-/// has the best of them all.
-pub fn choices(formats: &[Option<Format>]) -> Vec<Choice> {
-    let named = formats.iter().copied().flatten();
-    if formats.contains(&None) {
-        return vec![Choice::everywhere(named)];
-    }
-    let mut choices: Vec<Choice> = Vec::new();
-    for choice in named.map(Choice::from) {
-        if !choices.contains(&choice) {
-            choices.push(choice);
-        }
-    }
-    choices
 }
 
 /// `--max-weight`: bytes, with an optional unit.
@@ -168,42 +152,6 @@ pub fn parse_quality(text: &str) -> Result<u8, String> {
     match text.trim().parse() {
         Ok(dial @ 0..=100) => Ok(dial),
         _ => Err("a quality is a whole number from 0 to 100".to_owned()),
-    }
-}
-
-/// A colour: white, black or `#rrggbb`.
-fn colour(text: &str) -> Option<[u8; 3]> {
-    let text = text.trim().to_ascii_lowercase();
-    let hex = |digits: &str| u32::from_str_radix(digits, 16).ok().map(u32::to_be_bytes);
-    match text.as_str() {
-        "white" => Some([255; 3]),
-        "black" => Some([0; 3]),
-        _ => text
-            .strip_prefix('#')
-            .filter(|digits| digits.len() == 6 && digits.bytes().all(|b| b.is_ascii_hexdigit()))
-            .and_then(hex)
-            .map(|[_, r, g, b]| [r, g, b]),
-    }
-}
-
-/// `--backdrop`: a colour, or nothing.
-pub fn parse_backdrop(text: &str) -> Result<Backdrop, String> {
-    match text.trim() {
-        "transparent" => Ok(Backdrop::Transparent),
-        text => colour(text).map(Backdrop::Colour).ok_or_else(|| {
-            "a backdrop is white, black, transparent or a colour such as #f4ede0".to_owned()
-        }),
-    }
-}
-
-/// `--knock-out`: which background goes; `Some(None)` for the one at the border.
-pub fn parse_knock_out(text: &str) -> Result<Option<[u8; 3]>, String> {
-    match text.trim() {
-        "auto" => Ok(None),
-        text => colour(text).map(Some).ok_or_else(|| {
-            "knock-out is auto (what the border shows), white, black or a colour such as #f4ede0"
-                .to_owned()
-        }),
     }
 }
 
@@ -461,18 +409,6 @@ mod tests {
             assert_eq!(parse_weight(&weight_typed(bytes)), Ok(bytes));
         }
         assert_eq!(weight_typed(250_000), "250 KB");
-    }
-
-    #[test]
-    fn colours_are_read_or_refused() {
-        assert_eq!(parse_backdrop("White"), Ok(Backdrop::WHITE));
-        assert_eq!(
-            parse_backdrop("#F4ede0"),
-            Ok(Backdrop::Colour([0xF4, 0xED, 0xE0]))
-        );
-        for text in ["", "#fff", "#gggggg", "f4ede0", "#+4ede0", "blue"] {
-            assert!(parse_backdrop(text).is_err(), "{text}");
-        }
     }
 
     #[test]

@@ -18,5 +18,6 @@ mod site;
 mod support;
 mod survey;
 mod totals;
+mod walls;
 #[cfg(unix)]
 mod watch;

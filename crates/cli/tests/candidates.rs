@@ -129,7 +129,9 @@ fn all_names_that_a_piece_may_get_are_reserved() {
     let wide = ["fire", "in", "-o", "other", "--width", "20", "--format"];
     let clash = scratch.kiln(&[&wide[..], &["auto"]].concat());
     assert!(
-        clash.stderr.contains("would both become gull-20.webp"),
+        clash
+            .stderr
+            .contains("would become gull-20.webp, as would in/gull.png"),
         "{}",
         clash.stderr
     );

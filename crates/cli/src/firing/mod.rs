@@ -15,7 +15,7 @@ use std::process::ExitCode;
 use std::time::Instant;
 
 use kiln_core::credits::Field;
-use kiln_core::plan::{self, Candidate, Job, Plan};
+use kiln_core::plan::{self, Candidate, Job, Plan, Trouble};
 
 use crate::args::FireArgs;
 use crate::failure::Failure;
@@ -83,23 +83,28 @@ fn attempt(
     let pictures = readied(finding.pictures, finding.refused, settings, said)?;
 
     let originals = pictures.iter().map(|picture| picture.original.clone());
-    let plan = Plan::new(originals.collect(), &settings.site).map_err(Failure::Troubles)?;
-    for place in &plan.idle {
-        said.remarks.push(format!(
-            "place {place}: shows none of the originals; check its \"of\""
-        ));
+    let (plan, troubles) = Plan::new(originals.collect(), &settings.site);
+    if plan.jobs.is_empty() && !troubles.is_empty() {
+        return Err(Failure::Troubles(troubles));
     }
+    for Trouble { index, why, .. } in &troubles {
+        let why = Mishap::new(why.to_string());
+        said.refused.push(pictures[*index].aside(why));
+    }
+    said.refused.sort_by(|a, b| a.path.cmp(&b.path));
     if settings.unshared {
         said.remarks.push(
             "a max-total of the kiln file is not shared in this run, which does not fire all that has part in it; run kiln fire".to_owned(),
         );
     }
-    let mut index = 0..;
-    let (unshown, pictures): (Vec<_>, Vec<_>) = pictures.into_iter().partition(|_| {
-        index
-            .next()
-            .is_some_and(|index| plan.left_out.binary_search(&index).is_ok())
-    });
+    let (mut unshown, mut shown) = (Vec::new(), Vec::new());
+    for (index, picture) in pictures.into_iter().enumerate() {
+        if plan.left_out.binary_search(&index).is_ok() {
+            unshown.push(picture);
+        } else if !troubles.iter().any(|trouble| trouble.index == index) {
+            shown.push(picture);
+        }
+    }
     // A run over some of the places has nothing to say of what others show.
     if !settings.some_places {
         let why = Mishap::new("no place shows it, and [every] says no width");
@@ -108,7 +113,7 @@ fn attempt(
         left_out.sort_by(|a, b| a.path.cmp(&b.path));
     }
     let mut keys = Keys::new(settings);
-    let mut charges = Charge::all(&plan, &pictures, &mut keys);
+    let mut charges = Charge::all(&plan, &shown, &mut keys);
     let mut outcome = Outcome::default();
     if !settings.dry_run && (!plan.jobs.is_empty() || settings.complete) {
         outcome = make(
@@ -126,6 +131,14 @@ fn attempt(
         refused: std::mem::take(&mut said.refused),
         left_out,
         strays: outcome.strays,
+        // A run over some of the originals has nothing to say of places for others.
+        idle: if settings.all_originals {
+            plan.idle.clone()
+        } else {
+            Vec::new()
+        },
+        out: settings.out.clone(),
+        kiln_file: settings.kiln_file.clone(),
         shared: Vec::new(),
         dry_run: settings.dry_run,
         interrupted: outcome.interrupted,
@@ -133,6 +146,7 @@ fn attempt(
         remarks: std::mem::take(&mut said.remarks),
     };
     report.shared = totals::outcomes(&plan, &report);
+    report.note_what_gains_nothing();
     report.suggest_titles(settings.site.wishes().map(|wish| &wish.name));
     report.seconds = start.elapsed().as_secs_f64();
     Ok(report)
@@ -264,8 +278,10 @@ fn planned(job: &Job, picture: &Picture) -> OriginalReport {
     }
     for placement in &job.placements {
         if let Some(least) = placement.too_small {
-            let place = placement.label();
-            notes.push(format!("is smaller than the {least} that {place} needs"));
+            notes.push(match &placement.place {
+                Some(place) => format!("is smaller than the {least} that {place} needs"),
+                None => format!("is smaller than the {least} asked for"),
+            });
         }
     }
     report.ballast = picture.ballast.bytes() + picture.ballast.icc;

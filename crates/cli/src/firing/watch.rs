@@ -60,6 +60,8 @@ pub fn run(typed: &FireArgs, first: Settings, channels: &Channels) -> Result<Exi
                 report = round;
                 report.only_news();
                 if !report.is_idle() {
+                    let time = chrono::Local::now().format("%H:%M:%S");
+                    channels.note(&format!("{time}: originals came or changed"));
                     channels.tell(&report, &settings)?;
                 }
             }

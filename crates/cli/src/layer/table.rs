@@ -132,7 +132,8 @@ pub(super) static SETTINGS: [Setting; 28] = [
                 "name",
                 "PATTERN",
                 "How pieces are named, below the out folder: a pattern with the fields {title}, \
-                 {stem}, {folders}, {place}, {width}, {height}, {density}, {number}, {digest} and \
+                 {stem}, {verbatim}, {path}, {suffix}, {folders}, {place}, {width}, {height}, \
+                 {density}, {number}, {digest} and \
                  {extension}. [default: {folders}/{title}-{width}]"
             )
             .short('n')
@@ -275,10 +276,18 @@ pub(super) static SETTINGS: [Setting; 28] = [
     ),
     Setting {
         key: "min-size",
-        option: None,
+        option: Some(option(
+            "min-size",
+            "WIDTHxHEIGHT",
+            "The size that an original should have, such as 1200x675; smaller ones are told.",
+        )),
         take: |layer, texts, origin| {
-            let form = "it is a width and a height in pixels, such as [1200, 675]";
-            let sides = all(texts, "a side", wording::parse_width).map_err(|_| form.to_owned())?;
+            let form = "it is a width and a height in pixels, such as 1200x675";
+            let texts = match texts {
+                Typed::One(text) => Typed::List(text.split(['x', '×', ',']).map(str::to_owned).collect()),
+                texts => texts.clone(),
+            };
+            let sides = all(&texts, "a side", wording::parse_width).map_err(|_| form.to_owned())?;
             let size = match sides[..] {
                 [width, height] => Size::new(width, height),
                 _ => None,
@@ -350,7 +359,11 @@ pub(super) static SETTINGS: [Setting; 28] = [
         "turn",
         turn,
         wording::parse_turn,
-        None,
+        Some(option(
+            "turn",
+            "DEGREES",
+            "Turn pictures clockwise, once they stand upright: 90, 180, 270."
+        )),
         |wish, turn| wish.framing.turn = turn,
         |layer, _| named(&layer.turn, &wording::TURNS)
     ),
@@ -358,7 +371,11 @@ pub(super) static SETTINGS: [Setting; 28] = [
         "mirror",
         mirror,
         wording::parse_mirror,
-        None,
+        Some(option(
+            "mirror",
+            "SIDES",
+            "Mirror pictures: horizontal (left and right change places) or vertical."
+        )),
         |wish, mirror| wish.framing.turn = wish.framing.turn.then(mirror),
         |layer, _| named(&layer.mirror, &wording::MIRRORS)
     ),

@@ -9,6 +9,7 @@ use kiln_core::pipeline::Attempt;
 use kiln_core::pixels::Size;
 use serde::Serialize;
 
+use super::judged::Load;
 use super::{Fate, Fired, FiringReport, OriginalReport, PieceReport, StrayReport, TotalReport};
 use crate::find::Aside;
 
@@ -23,10 +24,13 @@ struct Document<'a> {
     dry_run: bool,
     interrupted: bool,
     seconds: f64,
+    out: String,
+    kiln_file: Option<String>,
     originals: Vec<Original<'a>>,
     refused: &'a [Aside],
     left_out: &'a [Aside],
     strays: Vec<Stray<'a>>,
+    idle_places: &'a [String],
     shared_totals: Vec<SharedTotal<'a>>,
     remarks: &'a [String],
     totals: Totals,
@@ -102,6 +106,14 @@ struct SharedTotal<'a> {
 }
 
 #[derive(Serialize)]
+struct Loads {
+    formats: Vec<Format>,
+    originals: usize,
+    before: u64,
+    after: u64,
+}
+
+#[derive(Serialize)]
 struct Totals {
     originals: usize,
     pieces: usize,
@@ -109,6 +121,7 @@ struct Totals {
     before: u64,
     after: Option<u64>,
     heaviest_of_each: Option<u64>,
+    loads: Vec<Loads>,
     ballast: u64,
 }
 
@@ -121,10 +134,16 @@ pub(super) fn write(out: &mut dyn Write, report: &FiringReport) -> io::Result<()
         dry_run: report.dry_run,
         interrupted: report.interrupted,
         seconds: (report.seconds * 1e3).round() / 1e3,
+        out: report.out.to_string_lossy().into_owned(),
+        kiln_file: report
+            .kiln_file
+            .as_ref()
+            .map(|file| file.to_string_lossy().into_owned()),
         originals: report.originals.iter().map(original).collect(),
         refused: &report.refused,
         left_out: &report.left_out,
         strays: report.strays.iter().map(stray).collect(),
+        idle_places: &report.idle,
         shared_totals: report.shared.iter().map(|t| shared(t, report)).collect(),
         remarks: &report.remarks,
         totals: Totals {
@@ -134,11 +153,21 @@ pub(super) fn write(out: &mut dyn Write, report: &FiringReport) -> io::Result<()
             before: totals.before,
             after: (!report.dry_run).then_some(totals.after),
             heaviest_of_each: (!report.dry_run).then_some(totals.heaviest),
+            loads: report.loads().into_iter().map(loads).collect(),
             ballast: totals.ballast,
         },
     };
     serde_json::to_writer_pretty(&mut *out, &document)?;
     writeln!(out)
+}
+
+fn loads(load: Load) -> Loads {
+    Loads {
+        formats: load.choice.formats().collect(),
+        originals: load.originals,
+        before: load.before,
+        after: load.after,
+    }
 }
 
 fn shared<'a>(total: &'a TotalReport, report: &FiringReport) -> SharedTotal<'a> {

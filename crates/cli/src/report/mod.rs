@@ -1,13 +1,14 @@
 //! What a firing tells: to people as a table, to programs as JSON, while it runs as progress.
 
+mod channels;
 mod json;
+mod judged;
 mod progress;
 mod shared;
 mod table;
 mod tree;
 mod why;
 
-use std::io::{self, IsTerminal, Write};
 use std::path::PathBuf;
 use std::process::ExitCode;
 
@@ -19,13 +20,12 @@ use kiln_core::pixels::{Backdrop, Size};
 use kiln_core::plan::{self, CodingWish, Job, Pattern, PlannedPiece};
 use kiln_core::source::Kind;
 
+pub use channels::Channels;
 pub use progress::{Counting, Progress};
 pub use shared::TotalReport;
 
-use crate::failure::Failure;
 use crate::find::Aside;
 use crate::mishap::Mishap;
-use crate::settings::{Settings, Telling};
 use crate::wording;
 
 /// All that a firing did.
@@ -39,6 +39,12 @@ pub struct FiringReport {
     pub left_out: Vec<Aside>,
     /// Pieces of earlier firings that nothing plans for any more.
     pub strays: Vec<StrayReport>,
+    /// Places that show none of the originals.
+    pub idle: Vec<String>,
+    /// The out folder.
+    pub out: PathBuf,
+    /// The kiln file that it went by, if there was one.
+    pub kiln_file: Option<PathBuf>,
     /// What became of totals that pictures share.
     pub shared: Vec<TotalReport>,
     /// What else there is to say about the run.
@@ -317,11 +323,31 @@ impl FiringReport {
                 }
             }
         }
+        let idle = self.idle.iter().map(|place| {
+            let why = Mishap::new("shows none of the originals; check its \"of\"");
+            (format!("place {place}"), why)
+        });
+        problems.extend(idle);
         let totals = self.shared.iter();
         let unkept = totals.filter_map(|total| total.problem(self.interrupted));
         problems.extend(unkept.map(|(path, what)| (path, Mishap::new(what))));
         problems.sort_by_cached_key(|(path, what)| (path.clone(), what.to_string()));
         problems
+    }
+
+    /// The paths of originals that gave no piece at all, in order.
+    pub fn refused_paths(&self) -> Vec<String> {
+        let found = self
+            .refused
+            .iter()
+            .map(|aside| aside.path.display().to_string());
+        let later = self
+            .originals
+            .iter()
+            .filter(|original| original.refusal().is_some());
+        let mut paths: Vec<String> = found.chain(later.map(|o| o.path.clone())).collect();
+        paths.sort();
+        paths
     }
 
     /// Suggests titles for originals whose names say nothing, where titles make the names.
@@ -386,111 +412,4 @@ fn budget_problem(written: &Written, piece: &PieceReport) -> Option<String> {
         "below its look: {score:.1} is the best that {format} can do here, not {look}; \
          choose another format or a lower look"
     ))
-}
-
-/// Where reports and complaints go.
-pub struct Channels {
-    /// Columns of the terminal that shows the report, if one does.
-    columns: Option<usize>,
-    /// Whether progress can be shown.
-    pub progress: bool,
-}
-
-impl Channels {
-    /// Standard output and standard error.
-    pub fn of_this_process() -> Channels {
-        let columns = terminal_size::terminal_size_of(io::stdout());
-        Channels {
-            columns: columns.map(|(width, _)| usize::from(width.0)),
-            progress: io::stderr().is_terminal(),
-        }
-    }
-
-    /// Gives the report as the settings say, and names every problem on standard error.
-    pub fn tell(&self, report: &FiringReport, settings: &Settings) -> Result<(), Failure> {
-        for remark in &report.remarks {
-            self.say("", remark);
-        }
-        let verbose = matches!(settings.telling, Telling::Table { verbose: true });
-        for (path, what) in report.problems() {
-            self.say(&path, &what.to_string());
-            for cause in what.causes().iter().filter(|_| verbose) {
-                self.say("", &format!("  because {cause}"));
-            }
-        }
-        self.print(|out, columns| match settings.telling {
-            Telling::Quiet => Ok(()),
-            Telling::Json => json::write(out, report),
-            Telling::Table { verbose } => {
-                if report.dry_run {
-                    tree::write(out, report)?
-                } else {
-                    table::pieces(out, report, columns, verbose)?
-                }
-                why::write(out, report, &settings.why, columns)?;
-                if verbose {
-                    table::settings(out, settings)?;
-                }
-                table::rest(out, report, columns)
-            }
-        })
-    }
-
-    /// Prints to standard output, with the columns of the terminal that shows it, if one does.
-    pub fn print(
-        &self,
-        tell: impl FnOnce(&mut dyn Write, Option<usize>) -> io::Result<()>,
-    ) -> Result<(), Failure> {
-        let mut out = anstream::stdout().lock();
-        let told = tell(&mut out, self.columns);
-        // A reader that has seen enough closes the pipe; that is no failure.
-        match told.and_then(|()| out.flush()) {
-            Err(error) if error.kind() != io::ErrorKind::BrokenPipe => {
-                let path = PathBuf::from("standard output");
-                Err(Failure::Unwritable {
-                    path,
-                    source: error,
-                })
-            }
-            _ => Ok(()),
-        }
-    }
-
-    /// Names something that went wrong.
-    pub fn name_problem(&self, path: &str, what: &str) {
-        self.say(path, what);
-    }
-
-    /// Says what a run that ends in a failure had to say until then.
-    pub fn mention(&self, remarks: &[String], refused: &[Aside]) {
-        for remark in remarks {
-            self.say("", remark);
-        }
-        for Aside { path, why, .. } in refused {
-            self.say(&path.to_string_lossy(), &why.to_string());
-        }
-    }
-
-    /// Says how a long run is getting on.
-    pub fn note(&self, what: &str) {
-        self.say("", what);
-    }
-
-    /// Says why a command did not do its work.
-    pub fn complain(&self, failure: &Failure) {
-        if let Failure::KilnFile(explained) = failure {
-            let _ = writeln!(anstream::stderr(), "{explained}");
-            return;
-        }
-        for line in failure.to_string().lines() {
-            self.say("", line);
-        }
-    }
-
-    /// One line on standard error; if that is closed, nobody wants to know.
-    fn say(&self, path: &str, what: &str) {
-        let colon = if path.is_empty() { "" } else { ": " };
-        let line = wording::safe(&format!("kiln: {path}{colon}{what}"));
-        let _ = writeln!(anstream::stderr(), "{line}");
-    }
 }

@@ -15,6 +15,9 @@ use crate::layer::{Origin, Told};
 use crate::settings::Settings;
 use crate::wording;
 
+/// What stands between the remarks on a piece.
+const BETWEEN: &str = " · ";
+
 /// The pieces, each below its original.
 pub(super) fn pieces(
     out: &mut dyn Write,
@@ -22,11 +25,14 @@ pub(super) fn pieces(
     columns: Option<usize>,
     verbose: bool,
 ) -> io::Result<()> {
-    let rows = rows(report, verbose);
-    match rows.len() {
-        0 | 1 => Ok(()),
-        _ => writeln!(out, "{}\n", grid::set(rows, columns, &[1, 2, 3, 4])),
+    let mut rows = rows(report, verbose);
+    if rows.len() < 2 {
+        return Ok(());
     }
+    if let Some(columns) = columns {
+        grid::fold_last(&mut rows, columns, BETWEEN);
+    }
+    writeln!(out, "{}\n", grid::set(rows, columns, &[1, 2, 3, 4]))
 }
 
 /// Every setting of each place, and where it comes from.
@@ -185,7 +191,7 @@ fn piece_row(piece: &PieceReport, original: &OriginalReport, verbose: bool) -> L
         (weight, Style::new()),
         change,
         score,
-        (remarks.join(" · "), style),
+        (remarks.join(BETWEEN), style),
     ]
 }
 
@@ -320,10 +326,10 @@ fn totals(out: &mut dyn Write, report: &FiringReport) -> io::Result<()> {
         pieces,
         before,
         after,
-        heaviest,
         unchanged,
         ballast,
         positions,
+        ..
     } = report.totals();
     let counts = format!(
         "{} from {}",
@@ -336,7 +342,8 @@ fn totals(out: &mut dyn Write, report: &FiringReport) -> io::Result<()> {
             "{STRONG}{counts}{STRONG:#} of {} would be made; nothing was written",
             wording::weight(before)
         )
-        .and_then(|()| each_shared(out, report));
+        .and_then(|()| each_shared(out, report))
+        .and_then(|()| whereabouts(out, report, "would go to"));
     }
     let over = report.originals.iter().flat_map(|o| &o.pieces);
     let over = over
@@ -349,7 +356,7 @@ fn totals(out: &mut dyn Write, report: &FiringReport) -> io::Result<()> {
         some => format!("; {some} were made before and are unchanged"),
     };
     writeln!(out, "{STRONG}{counts}{STRONG:#} in {time}{good}")?;
-    if pieces > 0 {
+    if pieces == originals && pieces > 0 {
         writeln!(
             out,
             "before {}, after {}, saved {} ({GOOD}{}{GOOD:#})",
@@ -358,13 +365,23 @@ fn totals(out: &mut dyn Write, report: &FiringReport) -> io::Result<()> {
             wording::weight(before.saturating_sub(after)),
             wording::change(before, after)
         )?;
-    }
-    if pieces > originals {
+    } else if pieces > 0 {
         writeln!(
             out,
-            "a page that shows each picture once loads at most {}",
-            wording::weight(heaviest)
+            "who sees each picture once, in its largest size, loads:"
         )?;
+        for load in report.loads() {
+            writeln!(
+                out,
+                "  as {}: {}, of {} before ({GOOD}{}{GOOD:#})",
+                load.choice,
+                wording::weight(load.after),
+                wording::weight(load.before),
+                wording::change(load.before, load.after)
+            )?;
+        }
+        let all = wording::weight(after);
+        writeln!(out, "all {pieces} pieces together take {all} on the server")?;
     }
     each_shared(out, report)?;
     if ballast > 0 {
@@ -388,5 +405,13 @@ fn totals(out: &mut dyn Write, report: &FiringReport) -> io::Result<()> {
     if report.interrupted {
         writeln!(out, "{BAD}interrupted: the rest was not made{BAD:#}")?;
     }
-    Ok(())
+    whereabouts(out, report, "are in")
+}
+
+/// Where the pieces are, and what kiln file said so.
+fn whereabouts(out: &mut dyn Write, report: &FiringReport, verb: &str) -> io::Result<()> {
+    let safe = |path: &Path| wording::safe(&path.display().to_string());
+    let by = report.kiln_file.as_ref();
+    let by = by.map_or(String::new(), |file| format!(", by {}", safe(file)));
+    writeln!(out, "pieces {verb} {}{by}", safe(&report.out))
 }

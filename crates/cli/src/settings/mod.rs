@@ -35,6 +35,8 @@ pub struct Settings {
     pub site: Site,
     /// The kiln file that says so, if one does.
     pub kiln_file: Option<PathBuf>,
+    /// Whether all originals of the kiln file are fired.
+    pub all_originals: bool,
     /// Whether only some of the places of the kiln file are fired.
     pub some_places: bool,
     /// Whether all originals and all places of the kiln file are fired.
@@ -140,6 +142,7 @@ impl Settings {
             return Err(Failure::NoSuchPath(missing.clone()));
         }
         Ok(Settings {
+            all_originals: typed.paths.is_empty(),
             some_places: !typed.place.is_empty(),
             complete: file.is_some() && typed.paths.is_empty() && typed.place.is_empty(),
             originals,
@@ -174,6 +177,7 @@ fn sites(typed: &FireArgs, file: Option<&SiteFile>) -> Result<(Site, ToldPlaces)
     let typed_layer = &typed.layer;
     let (mut site, mut told) = (Site::default(), Vec::new());
     let credits = file.map_or(CreditsWish::default(), |file| file.credits.clone());
+    let credits = typed.credits.over(credits);
     let base = file.map_or(Layer::default(), |file| file.every.clone());
     let mut settle = |label: &str, layer: Layer| {
         let wish = layer.wish(&credits);

@@ -3,7 +3,6 @@
 use std::io::{self, Write};
 
 use anstyle::Style;
-use unicode_width::UnicodeWidthStr;
 
 use super::summary::{self, LINKS, Totals};
 use super::{Record, Survey};
@@ -12,9 +11,6 @@ use crate::wording;
 
 /// From this many columns on there is room for bars.
 const ROOM_FOR_BARS: usize = 110;
-
-/// Names are shortened to this before the findings are folded tighter.
-const FAIR_NAME: usize = 28;
 
 /// Columns of the longest bar.
 const BAR: u64 = 12;
@@ -47,7 +43,7 @@ pub(super) fn write(
             }
             right = vec![1, 2, 3];
         }
-        fold_findings(&mut rows, columns);
+        grid::fold_last(&mut rows, columns, " ");
     }
     writeln!(out, "{}\n", grid::set(rows, columns, &right))?;
     let left = survey.records.len() - shown.len();
@@ -91,38 +87,6 @@ fn bar(record: &Record, heaviest: u64) -> String {
     format!("{}{}", "█".repeat(all - light), "░".repeat(light))
 }
 
-/// Folds the last column into what the others leave beside names of a fair length.
-fn fold_findings(rows: &mut [Vec<(String, Style)>], columns: usize) {
-    let last = rows.first().map_or(0, Vec::len).saturating_sub(1);
-    let widest = |column: usize| {
-        rows.iter()
-            .map(|row| row[column].0.width())
-            .max()
-            .unwrap_or(0)
-    };
-    let others: usize = (1..last).map(|column| widest(column) + grid::GAP).sum();
-    let room = columns.saturating_sub(widest(0).min(FAIR_NAME) + others + grid::GAP);
-    for row in rows {
-        row[last].0 = folded(&row[last].0, room);
-    }
-}
-
-/// Words set in lines of at most so many columns; one word is never cut.
-fn folded(text: &str, columns: usize) -> String {
-    let mut lines = vec![String::new()];
-    for word in text.split(' ') {
-        match lines.last_mut() {
-            Some(line) if line.is_empty() => line.push_str(word),
-            Some(line) if line.width() + 1 + word.width() <= columns => {
-                line.push(' ');
-                line.push_str(word);
-            }
-            _ => lines.push(word.to_owned()),
-        }
-    }
-    lines.join("\n")
-}
-
 fn findings_in_all(out: &mut dyn Write, survey: &Survey, columns: Option<usize>) -> io::Result<()> {
     let sums = summary::sums(survey);
     if sums.is_empty() {
@@ -145,8 +109,8 @@ fn findings_in_all(out: &mut dyn Write, survey: &Survey, columns: Option<usize>)
         // Name, files and worth with the gaps around them.
         let indent = 2 + name + 2 + 9 + 2 + 13 + 2;
         let room = columns.map_or(usize::MAX, |all| all.saturating_sub(indent));
-        let says =
-            folded(&wording::safe(&sum.says), room).replace('\n', &format!("\n{:indent$}", ""));
+        let says = grid::folded(&wording::safe(&sum.says), room, " ")
+            .replace('\n', &format!("\n{:indent$}", ""));
         writeln!(
             out,
             "  {style}{}{style:#}{:pad$}  {files:>9}  {worth:>13}  {FAINT}{says}{FAINT:#}",

@@ -4,7 +4,7 @@
 use std::ops::RangeInclusive;
 
 use super::{Chroma, Coding, EncodeError, Manner};
-use crate::budget::{Prior, Verdict};
+use crate::budget::{Aim, Prior, Verdict};
 use crate::pixels::Raster;
 use crate::source::{FEATURES, Kind, Nature};
 
@@ -54,6 +54,15 @@ pub struct Way {
     pub prior: &'static Prior,
 }
 
+/// What is looked for along the ways of a coder.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Sought {
+    /// The visual score to be reached.
+    pub look: f32,
+    /// What is made of it.
+    pub aim: Aim,
+}
+
 /// What a search along a way came to.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Tried {
@@ -73,10 +82,10 @@ pub trait Coder: Sync {
     /// Makes a raster ready: what every file of it needs is computed once.
     fn prepare<'a>(&self, raster: &'a Raster) -> Result<Box<dyn Prepared + 'a>, EncodeError>;
 
-    /// The way to be searched next for a look, after those that were tried; `None` where no other
-    /// is worth it. A coder without a dial knows none.
-    fn way(&self, subject: &Subject, look: f32, tried: &[Tried]) -> Option<Way> {
-        self.abilities().ways.as_ref()?.next(subject, look, tried)
+    /// The way to be searched next, after those that were tried; `None` where no other is worth it.
+    /// A coder without a dial knows none.
+    fn way(&self, subject: &Subject, sought: Sought, tried: &[Tried]) -> Option<Way> {
+        self.abilities().ways.as_ref()?.next(subject, sought, tried)
     }
 
     /// What becomes of chroma where a coding is asked for, without a search.
@@ -114,7 +123,7 @@ pub struct Ways {
 
 impl Ways {
     /// The way to be searched next.
-    pub fn next(&self, subject: &Subject, look: f32, tried: &[Tried]) -> Option<Way> {
+    pub fn next(&self, subject: &Subject, sought: Sought, tried: &[Tried]) -> Option<Way> {
         let way = |chroma: Chroma| Way {
             chroma,
             prior: match (subject.nature, chroma) {
@@ -123,8 +132,10 @@ impl Ways {
                 (Nature::Photo, Chroma::Halved) => self.halved,
             },
         };
+        let sharpest = sought.aim == Aim::Sharpest;
+        let finest = sharpest || sought.look >= self.full_from;
         let chroma = match tried {
-            [] if subject.nature == Nature::Graphic || look >= self.full_from => Chroma::Full,
+            [] if subject.nature == Nature::Graphic || finest => Chroma::Full,
             [] => Chroma::Halved,
             [_] if subject.nature == Nature::Graphic => return None,
             // Coloured details that no dial can keep in halved chroma.
@@ -135,14 +146,15 @@ impl Ways {
                     ..
                 },
             ] => Chroma::Full,
-            // The weight keeps it from its look: halved, it looks better for these bytes.
+            // The weight keeps it from its look: halved, it looks better for these bytes. Which is
+            // the sharpest, the score alone can tell.
             [
                 Tried {
                     chroma: Chroma::Full,
                     score,
                     ..
                 },
-            ] if *score < self.full_from => Chroma::Halved,
+            ] if sharpest || *score < self.full_from => Chroma::Halved,
             _ => return None,
         };
         Some(way(chroma))

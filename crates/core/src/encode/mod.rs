@@ -7,7 +7,7 @@ mod jpeg;
 mod png;
 mod webp;
 
-pub use coder::{Abilities, Coder, Prepared, Subject, Tried, Way, Ways};
+pub use coder::{Abilities, Coder, Prepared, Sought, Subject, Tried, Way, Ways};
 pub use inscribe::inscribe;
 
 use std::error::Error;

@@ -72,8 +72,7 @@ pub fn fire_ordered<'a, 'o>(
             let cut = Cut::of(placement, planned);
             let known = cuts.iter().zip(&rasters).find(|(known, _)| **known == cut);
             if let Some((_, raster)) = known {
-                let studio =
-                    Studio::new(Cow::Borrowed(raster), aims, planned.density, blocks.clone());
+                let studio = Studio::new(Cow::Borrowed(raster), aims, planned.seen, blocks.clone());
                 studios.push((studio, &planned.pieces));
             }
         }

@@ -12,7 +12,7 @@ use super::eye::{self, Eye};
 use crate::budget::{self, Aim, Curve, Outcome, Trial, Verdict};
 use crate::colour;
 use crate::credits::{Blocks, Inscription};
-use crate::encode::{self, Coding, Format, Manner, Pace, Prepared, Tried, Way};
+use crate::encode::{self, Coding, Format, Manner, Pace, Prepared, Sought, Tried, Way};
 use crate::pixels::{Backdrop, Channels, Raster, Size};
 use crate::plan::{CodingWish, LookWish, Placement, PlannedSize};
 use crate::source::Nature;
@@ -278,7 +278,11 @@ impl<'a> Studio<'a> {
         let (coder, nature) = (bench.format.coder(), bench.canvas.nature);
         let mut best: Option<Piece> = None;
         let mut tried = Vec::new();
-        while let Some(way) = coder.way(bench.canvas.subject(), wish.look, &tried) {
+        let sought = Sought {
+            look: wish.look,
+            aim: wish.aim,
+        };
+        while let Some(way) = coder.way(bench.canvas.subject(), sought, &tried) {
             let found = self.search(bench, way, wish, known)?;
             tried.push(Tried {
                 chroma: way.chroma,

@@ -88,7 +88,7 @@ impl FromStr for Focus {
             part.filter(|part| (0.0..=1.0).contains(part))
         };
         match text.trim() {
-            "centre" => Some(Focus::Centre),
+            "centre" | "center" => Some(Focus::Centre),
             "auto" => Some(Focus::Auto),
             point => point
                 .split_once(',')

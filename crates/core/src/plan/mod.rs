@@ -18,7 +18,7 @@ pub use name::{Pattern, PatternError, plain_name, says_nothing, slug, stem};
 pub use place::{Choice, CreditsWish, Glob, Place, Site, Wish};
 pub use sizes::Extent;
 pub use total::{SharedTotal, SharingPicture, Total};
-pub use trouble::Trouble;
+pub use trouble::{Trouble, Why};
 
 use crate::credits::{Credits, Field, Inscription};
 use crate::encode::{Format, Pace};
@@ -107,6 +107,9 @@ pub struct PlannedSize {
     pub through: Vec<Size>,
     /// The lowest device pixel ratio that it is for.
     pub density: f64,
+    /// The lowest ratio of its pixels to those of a spot that may show it: what its files are scored
+    /// for.
+    pub seen: f64,
     /// The measure that was asked for and that the original cannot fill without enlarging.
     pub short_of: Option<u32>,
     /// Near-equal measures that it stands for as well.
@@ -205,10 +208,11 @@ impl Original {
 }
 
 impl Plan {
-    /// Plans the pieces of all originals; every name that cannot be is a [`Trouble`].
-    pub fn new(originals: Vec<Original>, site: &Site) -> Result<Plan, Vec<Trouble>> {
+    /// Plans the pieces of all originals but those of which a name cannot be: each of them is a
+    /// [`Trouble`].
+    pub fn new(originals: Vec<Original>, site: &Site) -> (Plan, Vec<Trouble>) {
         let numbers = Numbers::of(&originals, site);
-        let mut jobs = Vec::new();
+        let (mut jobs, mut indices) = (Vec::new(), Vec::new());
         let mut left_out = Vec::new();
         for (index, original) in originals.into_iter().enumerate() {
             let wishes = site.shown(&original.name);
@@ -220,26 +224,27 @@ impl Plan {
                 placement(&original, name, wish, number, totals.collect())
             };
             let placements: Vec<Placement> = wishes.into_iter().map(placed).collect();
-            match placements.is_empty() {
-                true => left_out.push(index),
-                false => jobs.push(Job {
-                    original,
-                    placements,
-                }),
+            if placements.is_empty() {
+                left_out.push(index);
+                continue;
             }
+            indices.push(index);
+            jobs.push(Job {
+                original,
+                placements,
+            });
         }
+        let troubles = trouble::find(&jobs, &indices);
+        let troubled = |index: usize| troubles.iter().any(|trouble| trouble.index == index);
+        let mut index = indices.iter();
+        jobs.retain(|_| index.next().is_none_or(|index| !troubled(*index)));
         let plan = Plan {
             totals: total::shared(&jobs, site),
             jobs,
             left_out,
             idle: numbers.idle(site),
         };
-        let troubles = trouble::find(&plan);
-        if troubles.is_empty() {
-            Ok(plan)
-        } else {
-            Err(troubles)
-        }
+        (plan, troubles)
     }
 
     /// How many pieces will be made.
@@ -360,7 +365,7 @@ fn placement(
     for (target, through) in targets.into_iter().zip(ways) {
         let piece = |choice: &Choice| {
             let revisions = Revisions::now(original.probe.kind, choice);
-            let size = (target.size, &through[..], target.density);
+            let size = (target.size, &through[..], target.seen);
             let recipe = recipe(&placement, size, choice, &revisions);
             let content = original.digest.as_deref().unwrap_or_default();
             let name = |format: Format| {
@@ -390,6 +395,7 @@ fn placement(
             size: target.size,
             through,
             density: target.density,
+            seen: target.seen,
             short_of: target.short_of,
             stands_for: target.stands_for,
             pieces,

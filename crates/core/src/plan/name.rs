@@ -32,6 +32,9 @@ enum Part {
 enum Slot {
     Title,
     Stem,
+    Verbatim,
+    Path,
+    Suffix,
     Folders,
     Place,
     Width,
@@ -43,9 +46,12 @@ enum Slot {
 }
 
 /// The fields by their names.
-const FIELDS: [(&str, Slot); 10] = [
+const FIELDS: [(&str, Slot); 13] = [
     ("title", Slot::Title),
     ("stem", Slot::Stem),
+    ("verbatim", Slot::Verbatim),
+    ("path", Slot::Path),
+    ("suffix", Slot::Suffix),
     ("folders", Slot::Folders),
     ("place", Slot::Place),
     ("width", Slot::Width),
@@ -131,6 +137,13 @@ impl Pattern {
                 Part::Slot(field, digits) => name.push_str(&match field {
                     Slot::Title => slug(with.title),
                     Slot::Stem => slug(stem(file)),
+                    Slot::Verbatim => verbatim(stem(file)),
+                    Slot::Path => {
+                        let parts = folders.split('/').filter(|part| !part.is_empty());
+                        let parts = parts.chain([stem(file)]).map(verbatim);
+                        parts.collect::<Vec<_>>().join("/")
+                    }
+                    Slot::Suffix => slug(&file[stem(file).len()..]),
                     Slot::Folders => {
                         let parts = folders.split('/').filter(|part| !part.is_empty());
                         parts.map(slug).collect::<Vec<_>>().join("/")
@@ -283,6 +296,16 @@ pub fn slug(text: &str) -> String {
     }
 }
 
+/// A name as it is spelled, but for what cannot be in a file's name on every system.
+fn verbatim(name: &str) -> String {
+    let kept = |c: char| match c {
+        '/' | '\\' | ':' | '*' | '?' | '"' | '<' | '>' | '|' => '-',
+        c if c.is_control() => '-',
+        c => c,
+    };
+    name.chars().map(kept).collect()
+}
+
 /// A path's name in the one way in which an accent can be stored, so that two can be compared.
 pub fn plain_name(name: &str) -> String {
     unicode_normalization::UnicodeNormalization::nfc(name).collect()
@@ -427,6 +450,8 @@ mod tests {
             ("{extension}/{stem}_{number:4}", "webp/img-1_0007.webp"),
             ("{title}-{height}.{extension}", "lamp-room-600.webp"),
             ("{digest}.{digest:4}", "01234567.0123.webp"),
+            ("{verbatim}-{suffix}", "IMG_1-jpg.webp"),
+            ("{path}-{width}", "Räume/Nord/IMG_1-800.webp"),
         ];
         for (pattern, name) in cases {
             let parsed: Pattern = pattern.parse().expect("a pattern");

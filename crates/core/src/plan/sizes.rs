@@ -30,6 +30,8 @@ pub enum Extent {
 pub(super) struct Target {
     pub size: Size,
     pub density: f64,
+    /// The lowest ratio at which a spot shows it.
+    pub seen: f64,
     pub short_of: Option<u32>,
     pub stands_for: Vec<u32>,
 }
@@ -101,6 +103,16 @@ pub(super) fn targets(
         }
     }
     targets.reverse();
+    for target in &mut targets {
+        // On a sparse screen the widest spot that it fills may show it as well.
+        let long = f64::from(measure(target.size));
+        let spots = displayed.iter().filter(|&&spot| spot <= long);
+        let widest = spots.copied().fold(0.0, f64::max);
+        target.seen = target.density;
+        if widest > 0.0 {
+            target.seen = target.density.min(long / widest);
+        }
+    }
     targets
 }
 
@@ -128,6 +140,7 @@ fn whole(own: Size) -> Target {
     Target {
         size: own,
         density: 1.0,
+        seen: 1.0,
         short_of: None,
         stands_for: Vec::new(),
     }
@@ -155,6 +168,26 @@ mod tests {
             .iter()
             .map(line)
             .collect()
+    }
+
+    /// A dense picture for a narrow spot is not too poor for a wider one, which may show it.
+    #[test]
+    fn sizes_are_seen_at_the_ratio_of_the_widest_spot_that_they_fill() {
+        let own = Size::new(6000, 4000).expect("a size");
+        let frame = Framing::default().frame(own);
+        let extent = Extent::Widths(vec![400, 600]);
+        let targets = targets(frame, &extent, &[1.0, 2.0], false);
+        let seen: Vec<(u32, f64, f64)> = targets
+            .iter()
+            .map(|target| (target.size.width(), target.density, target.seen))
+            .collect();
+        let wanted = [
+            (400, 1.0, 1.0),
+            (600, 1.0, 1.0),
+            (800, 2.0, 800.0 / 600.0),
+            (1200, 2.0, 2.0),
+        ];
+        assert_eq!(seen, wanted);
     }
 
     #[test]

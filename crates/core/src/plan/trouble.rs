@@ -1,10 +1,11 @@
 //! Names that cannot be: found in the plan, before any work.
 
-use std::collections::HashMap;
+use std::collections::{BTreeMap, HashMap};
+use std::fmt;
 
 use thiserror::Error;
 
-use super::{Job, Placement, Plan};
+use super::{Job, Placement};
 
 /// The longest path of a piece, in bytes: what remains of 260, the most that some systems take,
 /// for the folders above.
@@ -16,31 +17,42 @@ const LONGEST_PART: usize = 240;
 /// Names that some systems keep for devices, whatever their extension.
 const DEVICES: [&str; 4] = ["con", "prn", "aux", "nul"];
 
-/// Why a plan cannot be carried out.
+/// An original that cannot be planned for, and why.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Trouble {
+    /// Its index among those given.
+    pub index: usize,
+    /// Its path.
+    pub original: String,
+    /// Why.
+    pub why: Why,
+}
+
+impl fmt::Display for Trouble {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}: {}", self.original, self.why)
+    }
+}
+
+/// Why an original cannot be planned for.
 #[derive(Clone, Debug, PartialEq, Eq, Error)]
-pub enum Trouble {
-    /// Two originals whose pieces would have one name.
+pub enum Why {
+    /// Another original would have a piece of the same name.
     #[error(
-        "{first} and {second} would both become {piece}{}; rename one of them or give it a title",
-        if *.by_case { ", but for the case" } else { "" }
+        "would become {piece}, as would {other}{}; rename one of them, give it a title, or put {{suffix}} into the name",
+        if *.by_case { " but for the case" } else { "" }
     )]
     Originals {
-        /// The original that came first.
-        first: String,
-        /// The original that came second.
-        second: String,
-        /// The name that both would have, as the second has it.
+        /// The other.
+        other: String,
+        /// The name that both would have, as this one has it.
         piece: String,
         /// Whether the names differ in case only: on many file systems they are one.
         by_case: bool,
     },
-    /// Two places that give an original the same piece.
-    #[error(
-        "{original} would become {piece} for {first} and for {second}; put {{place}} into their names"
-    )]
+    /// Two places that give it the same piece.
+    #[error("would become {piece} for {first} and for {second}; put {{place}} into their names")]
     Places {
-        /// The original.
-        original: String,
         /// The place that came first.
         first: String,
         /// The place that came second.
@@ -49,20 +61,14 @@ pub enum Trouble {
         piece: String,
     },
     /// Two sizes of one name.
-    #[error("two sizes of {original} would both become {piece}; put {{width}} into the name")]
+    #[error("two sizes of it would both become {piece}; put {{width}} into the name")]
     Sizes {
-        /// The original.
-        original: String,
         /// The name.
         piece: String,
     },
     /// A name that some system keeps for itself.
-    #[error(
-        "{original} would become {piece}, and {part:?} cannot be a name on every system; rename it"
-    )]
+    #[error("would become {piece}, and {part:?} cannot be a name on every system; rename it")]
     Reserved {
-        /// The original.
-        original: String,
         /// The piece.
         piece: String,
         /// The part of its path that is reserved.
@@ -70,11 +76,9 @@ pub enum Trouble {
     },
     /// A name that its pattern makes hidden, or lead out of the out folder.
     #[error(
-        "{original} would become {piece}, and no part of a name can begin with a dot; change the name pattern of {place}"
+        "would become {piece}, and no part of a name can begin with a dot; change the name pattern of {place}"
     )]
     Dotted {
-        /// The original.
-        original: String,
         /// The piece.
         piece: String,
         /// The place whose pattern it is.
@@ -82,125 +86,82 @@ pub enum Trouble {
     },
     /// A path that some system cannot take.
     #[error(
-        "{original} would become a path of {length} bytes, above {LONGEST_PATH}; shorten the names of its folders"
+        "would become a path of {length} bytes, above {LONGEST_PATH}; shorten the names of its folders"
     )]
     TooLong {
-        /// The original.
-        original: String,
         /// The length of the piece's path, in bytes.
         length: usize,
     },
 }
 
-/// All troubles of a plan.
-pub(super) fn find(plan: &Plan) -> Vec<Trouble> {
-    let mut owners: HashMap<String, (&Job, &Placement, &str)> = HashMap::new();
-    let mut troubles = Vec::new();
-    let named = plan.jobs.iter().flat_map(|job| {
-        let pieces = job.pieces();
-        let named = pieces.flat_map(|(placement, _, piece)| {
+/// The troubles of jobs, which are those of originals of the given indices; each original's first.
+pub(super) fn find(jobs: &[Job], indices: &[usize]) -> Vec<Trouble> {
+    let mut owners: HashMap<String, (usize, &Placement, &str)> = HashMap::new();
+    let mut troubles: BTreeMap<usize, Why> = BTreeMap::new();
+    for (index, job) in jobs.iter().enumerate() {
+        let named = job.pieces().flat_map(|(placement, _, piece)| {
             let names = piece.names();
             names.map(move |name| (placement, name))
         });
-        named.map(move |(placement, name)| (job, placement, name))
-    });
-    for (job, placement, name) in named {
-        troubles.extend(unfit(job, placement, name));
-        let first = owners.insert(name.to_lowercase(), (job, placement, name));
-        if let Some((earlier, other, known)) = first {
-            let same = std::ptr::eq(earlier, job);
-            troubles.push(match (same, std::ptr::eq(other, placement)) {
-                (false, _) => Trouble::Originals {
-                    first: earlier.original.path.clone(),
-                    second: job.original.path.clone(),
-                    piece: name.to_owned(),
-                    by_case: known != name,
-                },
-                (true, false) => Trouble::Places {
-                    original: job.original.path.clone(),
-                    first: other.label().to_owned(),
-                    second: placement.label().to_owned(),
-                    piece: name.to_owned(),
-                },
-                (true, true) => Trouble::Sizes {
-                    original: job.original.path.clone(),
-                    piece: name.to_owned(),
-                },
-            });
+        for (placement, name) in named {
+            let mut add = |index: usize, why: Why| {
+                troubles.entry(index).or_insert(why);
+            };
+            if let Some(why) = unfit(placement, name) {
+                add(index, why);
+            }
+            let first = owners.insert(name.to_lowercase(), (index, placement, name));
+            let Some((earlier, other, known)) = first else {
+                continue;
+            };
+            if earlier == index {
+                let piece = name.to_owned();
+                add(
+                    index,
+                    if std::ptr::eq(other, placement) {
+                        Why::Sizes { piece }
+                    } else {
+                        Why::Places {
+                            first: other.label().to_owned(),
+                            second: placement.label().to_owned(),
+                            piece,
+                        }
+                    },
+                );
+                continue;
+            }
+            for (one, own, other) in [(earlier, known, index), (index, name, earlier)] {
+                add(
+                    one,
+                    Why::Originals {
+                        other: jobs[other].original.path.clone(),
+                        piece: own.to_owned(),
+                        by_case: known != name,
+                    },
+                );
+            }
         }
     }
-    // Every format of a size would say the same again.
-    let mut once = Vec::new();
-    for trouble in troubles {
-        if !once.iter().any(|known| alike(known, &trouble)) {
-            once.push(trouble);
-        }
-    }
-    once
+    let trouble = |(index, why): (usize, Why)| Trouble {
+        index: indices[index],
+        original: jobs[index].original.path.clone(),
+        why,
+    };
+    troubles.into_iter().map(trouble).collect()
 }
 
-/// Whether two troubles are told by one line.
-fn alike(a: &Trouble, b: &Trouble) -> bool {
-    use Trouble::{Dotted, Originals, Places, Reserved, Sizes, TooLong};
-    match (a, b) {
-        (
-            Originals { first, second, .. },
-            Originals {
-                first: one,
-                second: two,
-                ..
-            },
-        ) => (first, second) == (one, two),
-        (
-            Places { original, .. },
-            Places {
-                original: other, ..
-            },
-        )
-        | (
-            Sizes { original, .. },
-            Sizes {
-                original: other, ..
-            },
-        )
-        | (
-            Dotted { original, .. },
-            Dotted {
-                original: other, ..
-            },
-        )
-        | (
-            Reserved { original, .. },
-            Reserved {
-                original: other, ..
-            },
-        )
-        | (
-            TooLong { original, .. },
-            TooLong {
-                original: other, ..
-            },
-        ) => original == other,
-        _ => false,
-    }
-}
-
-fn unfit(job: &Job, placement: &Placement, name: &str) -> Option<Trouble> {
-    let original = job.original.path.clone();
+fn unfit(placement: &Placement, name: &str) -> Option<Why> {
     if name.split('/').any(|part| part.starts_with('.')) {
-        return Some(Trouble::Dotted {
-            original,
+        return Some(Why::Dotted {
             piece: name.to_owned(),
             place: placement.label().to_owned(),
         });
     }
     if name.len() > LONGEST_PATH || name.split('/').any(|part| part.len() > LONGEST_PART) {
-        let length = name.len();
-        return Some(Trouble::TooLong { original, length });
+        return Some(Why::TooLong { length: name.len() });
     }
     let reserved = name.split('/').find(|part| is_reserved(part))?;
-    Some(Trouble::Reserved {
-        original,
+    Some(Why::Reserved {
         piece: name.to_owned(),
         part: reserved.to_owned(),
     })

@@ -228,7 +228,7 @@ fn whole_trial(
     let original = Original::new(String::new(), String::new(), weight, probe.clone());
     let mut job = Job::new(original, &wish);
     let sizes = job.placements.iter_mut().flat_map(|p| &mut p.sizes);
-    sizes.for_each(|size| size.density = density);
+    sizes.for_each(|size| size.seen = density);
     let mut weight = Err(GlanceError::RowsMissing);
     pipeline::fire(bytes, &job, allowance, |_, made| {
         weight = made
