@@ -280,3 +280,56 @@ fn shells_and_readers_of_manuals_are_served() {
     );
     assert_eq!(found["places"][0]["pictures"], 1);
 }
+
+/// What another command or kiln file made is its own business, however long nothing else plans for it.
+#[test]
+fn strays_are_what_the_same_plan_made_before() {
+    let scratch = Scratch::new();
+    scratch.put("photos/gull.jpg", &photo(60, 40, 1));
+    scratch.put("logos/mark.png", &common::png());
+    let kiln = |name: &str| {
+        format!("originals = 'photos'\nout = 'up'\n[every]\nwidth = 20\nname = '{name}'\n")
+    };
+    scratch.put("kiln.toml", kiln("{title}").as_bytes());
+    scratch.fires(&["fire", "logos", "--no-kiln", "-o", "up", "--width", "30"]);
+    scratch.put("other.toml", kiln("other/{title}").as_bytes());
+    scratch.fires(&["fire", "-k", "other.toml"]);
+    scratch.fires(&["fire"]);
+    scratch.put("kiln.toml", kiln("{title}-{width}").as_bytes());
+    let report = json(&scratch, &["fire", "--json"]);
+    let strays = |report: &Value| report["strays"].as_array().expect("a list").len();
+    assert_eq!(strays(&report), 1, "{report}");
+    assert_eq!(report["strays"][0]["name"], "gull.webp");
+    // An original of another command is gone: that command will say it.
+    fs::remove_file(scratch.path("logos/mark.png")).expect("a file");
+    scratch.put("logos/new.png", &common::png());
+    scratch.put("photos/tern.jpg", &photo(60, 40, 2));
+    let photos = [
+        "fire",
+        "photos",
+        "--no-kiln",
+        "-o",
+        "up",
+        "--width",
+        "30",
+        "--json",
+    ];
+    assert_eq!(strays(&json(&scratch, &photos)), 0);
+    let logos = [
+        "fire",
+        "logos",
+        "--no-kiln",
+        "-o",
+        "up",
+        "--width",
+        "30",
+        "--json",
+    ];
+    assert_eq!(json(&scratch, &logos)["strays"][0]["name"], "mark-30.webp");
+    scratch.fires(&["fire", "--remove-strays"]);
+    let left = scratch.names("up");
+    for kept in ["other/gull.webp", "mark-30.webp", "gull-20.webp"] {
+        assert!(left.iter().any(|name| name == kept), "{kept}: {left:?}");
+    }
+    assert!(!left.iter().any(|name| name == "gull.webp"), "{left:?}");
+}

@@ -20,7 +20,7 @@ use kiln_core::plan::{self, Candidate, Job, Plan, Trouble};
 use crate::args::FireArgs;
 use crate::failure::Failure;
 use crate::find::{self, Aside, Folders, Picture};
-use crate::ledger::{Ledger, Opened, PieceEntry, Trimmed};
+use crate::ledger::{self, Ledger, Opened, PieceEntry, Trimmed};
 use crate::mishap::Mishap;
 use crate::report::{Channels, FiringReport, OriginalReport, Progress, StrayReport};
 use crate::settings::Settings;
@@ -28,6 +28,7 @@ use crate::sheet::Sheet;
 use crate::wording;
 use crate::write::OutFolder;
 use rounds::Run;
+use strays::Standpoint;
 
 /// Runs a firing as typed, and reports it.
 pub fn run(typed: &FireArgs, channels: &Channels) -> Result<ExitCode, Failure> {
@@ -309,7 +310,9 @@ fn make(
         remarks,
     } = Ledger::open(&settings.out)?;
     said.remarks.extend(remarks);
-    claim(charges, &folder, &mut ledger, settings)?;
+    let kiln_file = settings.kiln_file.as_ref();
+    let by = kiln_file.map_or(ledger::COMMAND.to_owned(), |file| keys.of(file));
+    claim(charges, &by, &folder, &mut ledger, settings)?;
     for Charge { key, picture, .. } in charges.iter() {
         if let (Some(of), Some(area)) = (&picture.original.digest, picture.original.content) {
             let of = of.clone();
@@ -317,7 +320,11 @@ fn make(
         }
     }
     let refused = said.refused.iter().map(|aside| keys.of(&aside.path));
-    let mut strays = strays::tend(plan, &refused.collect(), settings, &folder, &mut ledger)?;
+    let known = Standpoint {
+        by: &by,
+        refused: refused.collect(),
+    };
+    let mut strays = strays::tend(plan, &known, settings, &folder, &mut ledger)?;
     save(&mut ledger)?;
 
     let interrupted = work::watch_for_interrupt()?;
@@ -371,6 +378,7 @@ impl Keys {
 /// and stops before any work where files that are none of ours stand in the way.
 fn claim(
     charges: &[Charge<'_>],
+    by: &str,
     folder: &OutFolder,
     ledger: &mut Ledger,
     settings: &Settings,
@@ -400,6 +408,7 @@ fn claim(
             }
             let entry = PieceEntry {
                 place: placement.place.clone(),
+                by: Some(by.to_owned()),
                 size: size.size,
                 format: *format,
                 recipe: piece.recipe.clone(),

@@ -6,29 +6,54 @@ use std::path::PathBuf;
 use kiln_core::plan::{self, Plan};
 
 use crate::failure::Failure;
-use crate::ledger::{Ledger, Stray};
+use crate::find;
+use crate::ledger::{self, Ledger, Stray};
 use crate::report::{Fate, StrayReport};
 use crate::settings::Settings;
 use crate::write::OutFolder;
 
-/// Finds the strays of a run and, where that was asked for, removes them. `refused` are originals
-/// that are there but of no use just now: their pieces stay.
+/// From where a run sees what is a stray.
+pub struct Standpoint<'a> {
+    /// What plans its pieces, as the ledger has it.
+    pub by: &'a str,
+    /// Originals that are there but of no use just now: their pieces stay.
+    pub refused: HashSet<String>,
+}
+
+/// Finds the strays of a run and, where that was asked for, removes them: pieces that the same kiln
+/// file planned before, or a command over the same paths.
 pub fn tend(
     plan: &Plan,
-    refused: &HashSet<String>,
+    known: &Standpoint<'_>,
     settings: &Settings,
     folder: &OutFolder,
     ledger: &mut Ledger,
 ) -> Result<Vec<StrayReport>, Failure> {
     let planned = plan.jobs.iter().flat_map(|job| job.pieces());
     let planned: HashSet<&str> = planned.flat_map(|(_, _, piece)| piece.names()).collect();
+    let named: Vec<PathBuf> = settings
+        .originals
+        .paths
+        .iter()
+        .map(|p| find::real(p))
+        .collect();
     // Only a run over the whole site knows that nothing wants a piece; any run can see that an
     // original is gone.
-    let strays = ledger.strays(&planned, |original| {
+    let strays = ledger.strays(&planned, |original, by| {
         // The first form of the ledger had paths as they were given.
         let paths = [settings.out.join(original), original.into()];
         let gone = || !paths.iter().any(|path: &PathBuf| path.exists());
-        !refused.contains(original) && (settings.complete || gone())
+        let below = || {
+            named
+                .iter()
+                .any(|path| find::real(&paths[0]).starts_with(path))
+        };
+        let ours = match by {
+            None => true,
+            Some(ledger::COMMAND) => known.by == ledger::COMMAND && below(),
+            Some(by) => by == known.by,
+        };
+        ours && !known.refused.contains(original) && (settings.complete || gone())
     });
     let mut told = Vec::new();
     for Stray { name, digest } in strays {

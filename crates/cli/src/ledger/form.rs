@@ -169,6 +169,7 @@ impl EarlierPiece {
     fn carried(self) -> PieceEntry {
         PieceEntry {
             place: self.place,
+            by: None,
             size: self.size,
             format: self.format,
             recipe: self.recipe,

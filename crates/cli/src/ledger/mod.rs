@@ -21,6 +21,9 @@ use form::Form;
 /// The name of the ledger in the out folder.
 pub const NAME: &str = "kiln-ledger.json";
 
+/// What plans pieces where no kiln file does.
+pub const COMMAND: &str = "kiln fire";
+
 /// While pieces are made, it is saved about this often: more would cost more time than what a
 /// crash can lose.
 const SAVE_EVERY: Duration = Duration::from_secs(1);
@@ -65,6 +68,10 @@ pub struct Trimmed {
 pub struct PieceEntry {
     /// The place that it is for.
     pub place: Option<String>,
+    /// What planned it last: the kiln file, seen from the out folder, or [`COMMAND`]; `None` where an
+    /// earlier program did not say.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub by: Option<String>,
     /// Width and height in pixels.
     pub size: Size,
     /// The format.
@@ -355,23 +362,22 @@ impl Ledger {
         owner.pieces.get_mut(name)
     }
 
-    /// The pieces that are not among the planned ones, of originals for which `unwanted` holds.
+    /// The pieces that are not among the planned ones and that `unwanted` holds for, which is given
+    /// the original and what planned them.
     pub fn strays(
         &self,
         planned: &HashSet<&str>,
-        mut unwanted: impl FnMut(&str) -> bool,
+        mut unwanted: impl FnMut(&str, Option<&str>) -> bool,
     ) -> Vec<Stray> {
         let mut strays = Vec::new();
         for (original, entry) in &self.originals {
             let pieces = entry.pieces.iter();
             let loose = pieces.filter(|(name, _)| !planned.contains(name.as_str()));
-            let loose: Vec<_> = loose.collect();
-            if !loose.is_empty() && unwanted(original) {
-                strays.extend(loose.into_iter().map(|(name, piece)| Stray {
-                    name: name.clone(),
-                    digest: piece.file().cloned(),
-                }));
-            }
+            let stray = loose.filter(|(_, piece)| unwanted(original, piece.by.as_deref()));
+            strays.extend(stray.map(|(name, piece)| Stray {
+                name: name.clone(),
+                digest: piece.file().cloned(),
+            }));
         }
         strays.sort_by(|a, b| a.name.cmp(&b.name));
         strays

@@ -7,6 +7,7 @@ use kiln_core::plan::Candidate;
 fn entry(recipe: &str) -> PieceEntry {
     PieceEntry {
         place: None,
+        by: None,
         size: Size::new(3, 2).expect("a size"),
         format: Format::WebP,
         recipe: recipe.to_owned(),
@@ -123,13 +124,15 @@ fn a_name_that_goes_to_another_original_is_made_anew() {
 fn strays_are_what_nothing_plans_for_of_unwanted_originals() {
     let ledger = fired();
     let planned = HashSet::from(["a-1.webp"]);
-    let strays = ledger.strays(&planned, |original| original == "../a.jpg");
+    let strays = ledger.strays(&planned, |original, by| {
+        (original, by) == ("../a.jpg", None)
+    });
     let wanted = Stray {
         name: "a-2.webp".to_owned(),
         digest: Some("two".to_owned()),
     };
     assert_eq!(strays, [wanted]);
-    assert!(ledger.strays(&planned, |_| false).is_empty());
+    assert!(ledger.strays(&planned, |_, _| false).is_empty());
 }
 
 /// A part in a total is kept with the piece, over a run that only plans it again.
