@@ -337,9 +337,13 @@ pub struct SurveyArgs {
     #[arg(required = true, value_name = "PATHS")]
     pub paths: Vec<PathBuf>,
 
-    /// The widest that a picture is shown, in CSS pixels; the densest screens want twice as many.
+    /// The widest that a picture is shown, in CSS pixels.
     #[arg(short, long, value_name = "PX", default_value = "1920", value_parser = wording::parse_width)]
     pub shown: u32,
+
+    /// The device pixel ratio of the densest screen that counts.
+    #[arg(short, long, value_name = "RATIO", default_value = "1", value_parser = wording::parse_density)]
+    pub density: f64,
 
     /// The format of the estimate: jpeg, png, webp or avif.
     #[arg(short, long, value_name = "FORMAT", default_value = "webp", value_parser = wording::parse_format)]
@@ -391,10 +395,10 @@ const SURVEY_EXAMPLES: &str = "\
 Examples:
   kiln survey site/img
       Every picture, heaviest first, with what is wrong and what it would weigh as WebP.
-  kiln survey photos --shown 800 --max-weight 120KB --top 20 --html survey.html
+  kiln survey photos --shown 800 --density 2 --max-weight 120KB --top 20 --html survey.html
       The 20 heaviest for a column of 800 CSS pixels, and a page to pass on.
 
-The estimate is for a piece as wide as --shown on a screen of density 2, never wider than the
+The estimate is for a piece as wide as --shown on a screen of that density, never wider than the
 picture, at the look asked for. Nothing is changed.
 
 Load times count six files at a time, each waiting once for an answer:

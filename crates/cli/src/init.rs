@@ -78,6 +78,7 @@ fn looking(originals: &Path, typed: &InitArgs) -> SurveySettings {
     SurveySettings {
         paths: vec![originals.to_owned()],
         shown: 400,
+        density: 2.0,
         limits: Limits {
             widest: 800,
             max_weight: None,

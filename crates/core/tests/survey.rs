@@ -217,6 +217,7 @@ fn findings_and_their_wording() {
             wide: true,
         };
         let subject = Subject {
+            name: "pier.jpg",
             weight,
             headers,
             profile: Some(&wide),

@@ -306,6 +306,8 @@ pub struct SurveySettings {
     pub paths: Vec<PathBuf>,
     /// The widest that a picture is shown, in CSS pixels.
     pub shown: u32,
+    /// The device pixel ratio of the densest screen that counts.
+    pub density: f64,
     /// What counts as too much.
     pub limits: Limits,
     /// The format of the estimates.
@@ -336,9 +338,9 @@ impl SurveySettings {
         SurveySettings {
             paths: typed.paths.clone(),
             shown: typed.shown,
+            density: typed.density,
             limits: Limits {
-                // The densest screens that matter show two pixels for one.
-                widest: typed.shown.saturating_mul(2),
+                widest: (f64::from(typed.shown) * typed.density).round() as u32,
                 max_weight: typed.max_weight,
             },
             format: typed.format,

@@ -58,7 +58,11 @@ pub struct Survey {
     pub passed_over: Vec<Aside>,
     /// Whether pixels were looked at.
     pub looked: bool,
-    /// The format of the estimates.
+    /// What the estimates are for.
+    pub shown: u32,
+    /// On screens of this device pixel ratio.
+    pub density: f64,
+    /// Their format.
     pub format: Format,
 }
 
@@ -140,6 +144,8 @@ pub fn gather(settings: &SurveySettings, channels: &Channels) -> Result<Survey, 
         unreadable,
         passed_over,
         looked: settings.look,
+        shown: settings.shown,
+        density: settings.density,
         format: settings.format,
     })
 }
@@ -304,6 +310,7 @@ impl Opened {
         let record = &mut self.record;
         if let Some(headers) = &record.headers {
             let subject = Subject {
+                name: &record.name,
                 weight: record.weight,
                 headers,
                 profile: record.profile.as_ref(),

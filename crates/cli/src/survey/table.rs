@@ -21,6 +21,11 @@ pub(super) fn write(
     shown: &[&Record],
     columns: Option<usize>,
 ) -> io::Result<()> {
+    writeln!(
+        out,
+        "for pictures shown at most {} CSS pixels wide, at density {}:\n",
+        survey.shown, survey.density
+    )?;
     let heaviest = shown.iter().map(|record| record.weight).max().unwrap_or(0);
     let head = [
         "picture",

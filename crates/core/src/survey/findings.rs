@@ -4,11 +4,14 @@ use serde::Serialize;
 
 use super::glance::{Glance, Motif};
 use crate::colour::ProfileFacts;
+use crate::credits::{Field, Inscription};
 use crate::source::{Headers, Kind, Model};
 
 /// A picture as the survey knows it.
 #[derive(Clone, Copy, Debug)]
 pub struct Subject<'a> {
+    /// Its file's name.
+    pub name: &'a str,
     /// Bytes.
     pub weight: u64,
     /// What its headers say.
@@ -24,7 +27,7 @@ pub struct Subject<'a> {
 /// What counts as too much.
 #[derive(Clone, Copy, Debug)]
 pub struct Limits {
-    /// The widest that any place shows, in pixels of the densest screen.
+    /// The widest that any place shows, in pixels of the densest screen that counts.
     pub widest: u32,
     /// The most that a picture may weigh; without it, three steps from 100 KB on.
     pub max_weight: Option<u64>,
@@ -60,6 +63,8 @@ pub enum Name {
     BetterDrawn,
     /// Other colours in other browsers.
     ForeignColours,
+    /// An extension that belongs to another format.
+    Misnamed,
     /// The same pixels as another file.
     Twin,
     /// Bytes that no browser shows.
@@ -96,6 +101,7 @@ impl Name {
             Name::BlurredText => "blurred-text",
             Name::BetterDrawn => "better-drawn",
             Name::ForeignColours => "foreign-colours",
+            Name::Misnamed => "misnamed",
             Name::Twin => "twin",
             Name::Ballast => "ballast",
             Name::IdleDepth => "idle-depth",
@@ -179,7 +185,7 @@ fn pixels(subject: &Subject<'_>, limits: &Limits, add: Add<'_>) {
         // Bytes grow a little slower than pixels.
         let surplus = subject.weight as f64 * (1.0 - libm::pow(wide, -1.7));
         let says = format!(
-            "{} pixels wide where {} serve the densest screen; fire it with --width",
+            "{} pixels wide where {} serve; fire it with --width",
             size.width(),
             limits.widest
         );
@@ -235,7 +241,14 @@ fn form(subject: &Subject<'_>, _: &Limits, add: Add<'_>) {
 
 fn waste(subject: &Subject<'_>, _: &Limits, add: Add<'_>) {
     let (headers, weight) = (subject.headers, subject.weight);
-    let ballast = headers.ballast.bytes();
+    // What firing keeps of it, the rights, is none.
+    let rights = Inscription {
+        credits: headers.credits.only(&Field::RIGHTS),
+        dots_per_inch: None,
+    };
+    let kept = rights.blocks();
+    let kept = kept.exif.map_or(0, |exif| exif.len()) + kept.xmp.map_or(0, |xmp| xmp.len());
+    let ballast = headers.ballast.bytes().saturating_sub(kept as u64);
     if ballast > BALLAST_BYTES || ballast * 20 > weight {
         let says = format!(
             "{:.1} KB of metadata that no browser shows; firing drops it",
@@ -261,6 +274,17 @@ fn waste(subject: &Subject<'_>, _: &Limits, add: Add<'_>) {
             "a baseline JPEG appears from top to bottom; a progressive one at once, and lighter";
         // Measured on photos: three to six in a hundred.
         add(Name::Baseline, Some(weight / 25), says.to_owned());
+    }
+    let extension = subject
+        .name
+        .rsplit_once('.')
+        .map(|(_, extension)| extension);
+    if extension.is_some_and(|extension| !headers.kind.has_extension(extension)) {
+        let says = format!(
+            "it is a {} whatever its name says: servers send it as what it is not",
+            headers.kind
+        );
+        add(Name::Misnamed, None, says);
     }
     if let Some(twin) = subject.twin {
         add(
