@@ -6,7 +6,7 @@ use clap::{Parser, Subcommand};
 use kiln_core::credits::Field;
 use kiln_core::plan::CreditsWish;
 
-use crate::layer::Layer;
+use crate::layer::TypedLayer;
 use crate::wording;
 
 /// Makes a folder of heavy pictures ready for the web: the right pixels, light files, originals
@@ -70,10 +70,15 @@ pub struct FireArgs {
     pub out: Option<PathBuf>,
 
     #[command(flatten)]
-    pub layer: Layer,
+    pub layer: TypedLayer,
 
     #[command(flatten)]
     pub credits: CreditsArgs,
+
+    /// Keep these settings: write them into the kiln file as the place of that name, with what is
+    /// named as its originals; its comments and its order stay. Without a kiln file one is made.
+    #[arg(long, value_name = "NAME", conflicts_with_all = ["place", "no_kiln", "dry_run", "watch"])]
+    pub remember: Option<String>,
 
     /// The most that all pictures may weigh together, such as 1MB: in each format by itself, and
     /// each picture in one size, as a visitor loads them. It is shared so that the worst of them
@@ -199,6 +204,8 @@ Examples:
       Three formats, none above 100,000 bytes; what cannot get there is named.
   kiln fire logos --knock-out auto --trim --height 60 --density 1,2 --format png
       Cut-outs without background and borders, 60 CSS pixels high.
+  kiln fire photos --width 400 --shape 1:1 --remember card
+      The same again as often as you like: the settings stand in kiln.toml as [place.card].
   kiln fire photos --long-side 1600 --name '{title}-{number:3}'
       A series: fog-001.webp, fog-002.webp, …
 

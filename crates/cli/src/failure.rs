@@ -39,6 +39,8 @@ pub enum Failure {
         #[source]
         source: io::Error,
     },
+    #[error("{path}: the settings were not kept: {says}")]
+    Unkept { path: PathBuf, says: String },
     /// All that is wrong in it, each with its line.
     #[error("{0}")]
     KilnFile(String),

@@ -333,3 +333,89 @@ fn strays_are_what_the_same_plan_made_before() {
     }
     assert!(!left.iter().any(|name| name == "gull.webp"), "{left:?}");
 }
+
+/// Settings that worked are kept in the kiln file, beside all that stands there.
+#[test]
+fn settings_that_worked_are_remembered() {
+    let scratch = Scratch::new();
+    scratch.put("web/photos/gull [1].jpg", &photo(160, 120, 1));
+    scratch.put("web/photos/pier.jpg", &photo(160, 120, 2));
+    let first = [
+        "fire",
+        "web/photos/gull [1].jpg",
+        "-o",
+        "web/up",
+        "-k",
+        "web/kiln.toml",
+        "--width",
+        "60,80",
+        "--density",
+        "1,1.5",
+        "--shape",
+        "1:1",
+        "--enlarge",
+        "--max-weight",
+        "20KB",
+        "--metadata-write",
+        "copyright=© Tern Point Trust",
+        "--remember",
+        "card",
+    ];
+    // A kiln file that is named has to be there, but to be made.
+    fs::create_dir_all(scratch.path("web")).expect("a folder");
+    let done = scratch.kiln(&first);
+    assert_eq!(done.code, 0, "{}", done.stderr);
+    assert!(
+        done.stderr
+            .contains("the settings stand in web/kiln.toml as [place.card]"),
+        "{}",
+        done.stderr
+    );
+    let read = || fs::read_to_string(scratch.path("web/kiln.toml")).expect("a kiln file");
+    insta::assert_snapshot!(read());
+    let again = json(&scratch, &["fire", "-k", "web/kiln.toml", "--json"]);
+    assert_eq!(again["totals"]["pieces"], 4, "{again}");
+
+    let commented = format!(
+        "# Ours.\n{}quality = 70 # as before\n",
+        read().replace("max-weight = \"20KB\"\n", "")
+    );
+    scratch.put("web/kiln.toml", commented.as_bytes());
+    let inside = scratch.path("web");
+    let run = |arguments: &[&str]| {
+        let mut command = scratch.command(arguments);
+        command.current_dir(&inside).output().expect("it starts")
+    };
+    let more = run(&["fire", "photos", "--width", "40", "--remember", "thumb"]);
+    assert!(
+        more.status.success(),
+        "{}",
+        String::from_utf8_lossy(&more.stderr)
+    );
+    let changed = run(&[
+        "fire",
+        "photos/pier.jpg",
+        "--quality",
+        "60",
+        "--remember",
+        "card",
+    ]);
+    assert!(
+        changed.status.success(),
+        "{}",
+        String::from_utf8_lossy(&changed.stderr)
+    );
+    insta::assert_snapshot!(read());
+    // What would spoil the file is not written.
+    let before = read();
+    let spoilt = run(&["fire", "photos", "--look", "crisp", "--remember", "card"]);
+    assert_eq!(spoilt.status.code(), Some(2));
+    assert_eq!(read(), before);
+    scratch.put("elsewhere/a.jpg", &photo(30, 20, 3));
+    let far = run(&["fire", "../elsewhere", "--remember", "card"]);
+    let said = String::from_utf8_lossy(&far.stderr).into_owned();
+    assert!(
+        said.contains("is not below the originals of the kiln file"),
+        "{said}"
+    );
+}

@@ -1,6 +1,7 @@
 //! One run over many pictures: found, planned, made, written, recorded, reported.
 
 mod borders;
+mod remember;
 mod rounds;
 mod strays;
 mod supply;
@@ -36,7 +37,10 @@ pub fn run(typed: &FireArgs, channels: &Channels) -> Result<ExitCode, Failure> {
     if settings.watch {
         return watch::run(typed, settings, channels);
     }
-    let report = fire(&settings, &HashSet::new(), channels)?;
+    let mut report = fire(&settings, &HashSet::new(), channels)?;
+    if let Some(name) = &typed.remember {
+        report.remarks.push(remember::keep(name, typed)?);
+    }
     channels.tell(&report, &settings)?;
     Ok(report.exit())
 }

@@ -46,7 +46,16 @@ fn is_list(value: &str) -> bool {
     value.ends_with(",…")
 }
 
-impl Args for Layer {
+/// The settings of a place as typed: what they mean, and their texts by their keys.
+#[derive(Clone, Debug, Default)]
+pub struct TypedLayer {
+    /// What they mean.
+    pub layer: Layer,
+    /// Their texts, in the order of the table.
+    pub texts: Vec<(&'static str, Typed)>,
+}
+
+impl Args for TypedLayer {
     fn augment_args(command: Command) -> Command {
         let options = SETTINGS.iter();
         let options = options.filter_map(|setting| Some(arg(setting, setting.option.as_ref()?)));
@@ -54,15 +63,15 @@ impl Args for Layer {
     }
 
     fn augment_args_for_update(command: Command) -> Command {
-        Layer::augment_args(command)
+        TypedLayer::augment_args(command)
     }
 }
 
-impl FromArgMatches for Layer {
+impl FromArgMatches for TypedLayer {
     fn from_arg_matches(matches: &ArgMatches) -> Result<Self, clap::Error> {
-        let mut layer = Layer::default();
-        layer.update_from_arg_matches(matches)?;
-        Ok(layer)
+        let mut typed = TypedLayer::default();
+        typed.update_from_arg_matches(matches)?;
+        Ok(typed)
     }
 
     fn update_from_arg_matches(&mut self, matches: &ArgMatches) -> Result<(), clap::Error> {
@@ -86,10 +95,11 @@ impl FromArgMatches for Layer {
                 continue;
             };
             if let Err(Refusal::Value(says) | Refusal::Twice(says)) =
-                setting.take(self, &typed, Origin::Option)
+                setting.take(&mut self.layer, &typed, Origin::Option)
             {
                 return Err(clap::Error::raw(ErrorKind::ValueValidation, says));
             }
+            self.texts.push((setting.key, typed));
         }
         Ok(())
     }

@@ -133,7 +133,14 @@ pub enum Telling {
 impl Settings {
     /// What options and kiln file mean together.
     pub fn resolve(typed: &FireArgs) -> Result<Settings, Failure> {
-        let file = kiln_file(&typed.kiln_file)?;
+        let named = typed.kiln_file.kiln.as_ref();
+        // One that settings are to be kept in need not be there yet.
+        let to_be_made = typed.remember.is_some() && named.is_some_and(|path| !path.exists());
+        let file = if to_be_made {
+            None
+        } else {
+            kiln_file(&typed.kiln_file)?
+        };
         let file = file.as_ref();
         let originals = Originals::resolve(&typed.paths, file)?;
         let (mut site, mut told) = sites(typed, file)?;
@@ -174,7 +181,7 @@ type ToldPlaces = Vec<(String, Vec<Told>)>;
 
 /// The wishes of all places that are fired, with where they come from.
 fn sites(typed: &FireArgs, file: Option<&SiteFile>) -> Result<(Site, ToldPlaces), Failure> {
-    let typed_layer = &typed.layer;
+    let typed_layer = &typed.layer.layer;
     let (mut site, mut told) = (Site::default(), Vec::new());
     let credits = file.map_or(CreditsWish::default(), |file| file.credits.clone());
     let credits = typed.credits.over(credits);
