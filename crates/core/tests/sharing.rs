@@ -187,3 +187,15 @@ fn bytes_left_over_go_where_they_bring_most() {
     let sharing = Sharing::new(vec![dear, cheap], vec![all(24_000, 2)]);
     assert_eq!(sharing.choice(), [Some(0), Some(2)]);
 }
+
+/// What cannot be met is soon known: each picture is made once more, at the least that is acceptable.
+#[test]
+fn a_hopeless_total_takes_one_file_a_picture() {
+    let pictures = invented(12);
+    let least = |picture: &Invented| picture.file(30.0).weight;
+    let lightest: u64 = pictures.iter().map(least).sum();
+    let lots = [all(lightest / 3, 12)];
+    let (points, files) = shared(&pictures, members(&pictures, 75.0), &lots);
+    assert_eq!(files, 12);
+    assert_eq!(weight(&points), lightest);
+}

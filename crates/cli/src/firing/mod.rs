@@ -339,6 +339,7 @@ fn make(
         same,
         progress: Progress::start(plan, settings, channels),
         ledger,
+        kept: Default::default(),
         charges,
     };
     run.round(None)?;

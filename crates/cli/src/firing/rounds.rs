@@ -2,6 +2,7 @@
 
 use std::collections::{HashMap, HashSet};
 use std::path::PathBuf;
+use std::sync::Arc;
 use std::sync::mpsc;
 use std::thread;
 
@@ -10,7 +11,7 @@ use kiln_core::pipeline::Attempt;
 use kiln_core::plan::Plan;
 
 use super::Charge;
-use super::work::{self, Bench, Event, Task, What, WorkOrder};
+use super::work::{self, Bench, Event, Kept, Task, What, WorkOrder};
 use crate::failure::Failure;
 use crate::ledger::Ledger;
 use crate::report::{Fired, Progress};
@@ -24,6 +25,7 @@ pub struct Run<'a, 'c> {
     pub folder: &'a OutFolder,
     pub same: &'a HashSet<PathBuf>,
     pub ledger: Ledger,
+    pub kept: Arc<Kept>,
     pub progress: Progress,
     pub charges: &'a mut [Charge<'c>],
 }
@@ -37,6 +39,7 @@ impl Run<'_, '_> {
         if let Some(orders) = &orders {
             self.progress.more(orders.len());
         }
+        let kept = Arc::clone(&self.kept);
         let bench = Bench {
             settings: self.settings,
             folder: self.folder,
@@ -46,6 +49,7 @@ impl Run<'_, '_> {
                 Some(_) => HashMap::new(),
             },
             same: self.same,
+            kept: &kept,
             orders,
         };
         let mut tried = Tried::new();

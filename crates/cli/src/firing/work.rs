@@ -1,14 +1,16 @@
 //! The pictures in work: one thread hands them out, a pool makes their pieces.
 
+use std::cmp::Reverse;
 use std::collections::{HashMap, HashSet};
 use std::ops::ControlFlow;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::mpsc::Sender;
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 use kiln_core::colour::ColourNote;
 use kiln_core::guard;
-use kiln_core::pipeline::{self, Attempt, Order, Piece};
+use kiln_core::pipeline::{self, Attempt, Order, Piece, Rasters};
 use kiln_core::plan::{self, Candidate, Job, PlannedPiece};
 use rayon::ThreadPoolBuilder;
 
@@ -89,8 +91,36 @@ pub struct Bench<'a> {
     pub known: HashMap<String, Known>,
     /// Originals that are known to be as they were when their pieces were made.
     pub same: &'a HashSet<PathBuf>,
+    /// Sized pictures that may be wanted again.
+    pub kept: &'a Kept,
     /// Pieces by their keys that are made to order, where only those are made.
     pub orders: Option<HashMap<String, WorkOrder>>,
+}
+
+/// Sized pictures are kept up to so many bytes.
+const KEPT: u64 = 256 << 20;
+
+/// Sized pictures that may be wanted again, by the indices of their jobs.
+#[derive(Default)]
+pub struct Kept(Mutex<HashMap<usize, Arc<Rasters>>>);
+
+impl Kept {
+    fn of(&self, job: usize) -> Option<Arc<Rasters>> {
+        self.lock().get(&job).cloned()
+    }
+
+    /// Keeps those of a job, where there is room.
+    fn keep(&self, job: usize, rasters: Rasters) {
+        let mut kept = self.lock();
+        let held: u64 = kept.values().map(|rasters| rasters.bytes()).sum();
+        if held + rasters.bytes() <= KEPT {
+            kept.insert(job, Arc::new(rasters));
+        }
+    }
+
+    fn lock(&self) -> MutexGuard<'_, HashMap<usize, Arc<Rasters>>> {
+        self.0.lock().unwrap_or_else(PoisonError::into_inner)
+    }
 }
 
 /// A piece that is made to order.
@@ -119,6 +149,13 @@ impl<'a> Task<'a> {
     }
 }
 
+/// About how much there is to do for a job: pixels to be decoded, and many times over those to be
+/// encoded.
+fn effort(job: &Job) -> u64 {
+    let pieces = job.pieces().map(|(_, size, _)| size.size.pixels());
+    job.original.probe.stored.pixels() + 10 * pieces.sum::<u64>()
+}
+
 /// Makes the pieces of all tasks, on as many threads as the settings say.
 pub fn dispatch(
     tasks: &[Task<'_>],
@@ -128,12 +165,13 @@ pub fn dispatch(
     let pool = ThreadPoolBuilder::new()
         .num_threads(bench.settings.jobs)
         .build()?;
+    // The largest first, so that no core is left alone with one at the end.
+    let mut order: Vec<(usize, &Task<'_>)> = tasks.iter().enumerate().collect();
+    order.retain(|(_, task)| bench.concerns(task.job));
+    order.sort_by_key(|(_, task)| Reverse(effort(task.job)));
     gate::each(
         &pool,
-        tasks
-            .iter()
-            .enumerate()
-            .filter(|(_, task)| bench.concerns(task.job)),
+        order.into_iter(),
         |(_, Task { job, .. })| {
             pipeline::memory(job, bench.settings.jobs) + supply::held(&job.original)
         },
@@ -145,7 +183,7 @@ pub fn dispatch(
             };
             send(What::Began);
             // A codec that panics costs its picture, not the run.
-            let work = || bench.work(task.job, task.path, &send);
+            let work = || bench.work(index, task, &send);
             let ended = guard::guarded(work);
             let broken = "the program failed on it; please report this with the picture";
             let ended = ended.unwrap_or_else(|_| Err(Mishap::new(broken)));
@@ -167,11 +205,16 @@ impl Bench<'_> {
 
     fn work(
         &self,
-        job: &Job,
-        path: &Path,
+        index: usize,
+        &Task { job, path }: &Task<'_>,
         send: &(impl Fn(What) + Sync),
     ) -> Result<Option<ColourNote>, Mishap> {
         let fresh = self.orders.is_none();
+        if let (Some(orders), Some(rasters)) = (&self.orders, self.kept.of(index)) {
+            let ordered = job.without(|piece| !orders.contains_key(piece.key()));
+            self.fire(&rasters, job, &ordered, send);
+            return Ok(rasters.note);
+        }
         if fresh && self.same.contains(path) && self.all_stand(job, send) {
             return Ok(None);
         }
@@ -199,23 +242,33 @@ impl Bench<'_> {
         if rest.placements.is_empty() {
             return Ok(None);
         }
-        let allowance = self.settings.allowance;
+        let rasters = Rasters::new(supply.input(), &rest, self.settings.allowance)?;
+        self.fire(&rasters, job, &rest, send);
+        let note = rasters.note;
+        // Where totals are shared, pieces may be wanted again; of all sizes then.
+        if fresh && rest == *job && job.placements.iter().any(|p| !p.totals.is_empty()) {
+            self.kept.keep(index, rasters);
+        }
+        Ok(note)
+    }
+
+    /// Makes pieces of a job, all or some.
+    fn fire(&self, rasters: &Rasters, job: &Job, rest: &Job, send: &(impl Fn(What) + Sync)) {
+        let keys: Vec<&str> = job.pieces().map(|(_, _, piece)| piece.key()).collect();
         let ordered = |planned: &PlannedPiece| self.orders.as_ref()?.get(planned.key());
         let order = |planned: &PlannedPiece| ordered(planned).map(|ordered| &ordered.order);
-        let input = supply.input();
-        let fired = pipeline::fire_ordered(input, &rest, allowance, order, |planned, made| {
+        rasters.fire(rest, order, |planned, made| {
             let made = made.map_err(Mishap::from);
             let ordered = ordered(planned);
             let written = ordered.is_none_or(|ordered| ordered.share.is_some());
             // Every planned piece of the rest is one of the job's.
-            if let Some(index) = index_of(planned) {
-                send(match written {
-                    true => {
-                        let share = ordered.and_then(|ordered| ordered.share.clone());
-                        let put = |piece| self.put(planned, piece, share);
-                        What::Piece(index, made.and_then(put))
-                    }
-                    false => What::Tried(index, made.map(|piece| piece.account.trail)),
+            if let Some(index) = keys.iter().position(|key| *key == planned.key()) {
+                send(if written {
+                    let share = ordered.and_then(|ordered| ordered.share.clone());
+                    let put = |piece| self.put(planned, piece, share);
+                    What::Piece(index, made.and_then(put))
+                } else {
+                    What::Tried(index, made.map(|piece| piece.account.trail))
                 });
             }
             if INTERRUPTED.load(Ordering::SeqCst) {
@@ -224,7 +277,6 @@ impl Bench<'_> {
                 ControlFlow::Continue(())
             }
         });
-        Ok(fired?)
     }
 
     /// Tells of all pieces of a job as unchanged, if every one of them is known and there.

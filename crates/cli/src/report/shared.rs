@@ -41,15 +41,22 @@ impl TotalReport {
         let heaviest = self.heaviest.iter().take(3);
         let heaviest = heaviest.map(|(name, bytes)| format!("{name} {}", wording::weight(*bytes)));
         let heaviest: Vec<String> = heaviest.collect();
-        let (why, advice) = match interrupted {
-            true => (
+        // Bytes grow a little slower than pixels; and somewhat less shall fit for sure.
+        let width = (self.max_total as f64 / self.weight as f64 * 0.95).powf(1.0 / 1.7);
+        let narrower = ((1.0 - width) * 20.0).ceil() * 5.0;
+        let (why, advice) = if interrupted {
+            (
                 "as the run was interrupted before it was shared",
-                "run it again",
-            ),
-            false => (
+                "run it again".to_owned(),
+            )
+        } else {
+            (
                 "though all are as light as they may be",
-                "make them narrower, allow more, or lower the least-look",
-            ),
+                format!(
+                    "make all of them {narrower:.0}% narrower, allow {}, or lower the least-look",
+                    wording::weight(self.weight)
+                ),
+            )
         };
         let what = format!(
             "over its total: {} of {} is {} above {}, {why}; the heaviest are {}; {advice}",
@@ -104,9 +111,9 @@ mod tests {
             told(total(900_000, None), false),
         ];
         insta::assert_snapshot!(all.join("\n").replace('\u{1b}', "ESC"), @r"
-        page home: over its total: 980 KB of JPEG is 80.0 KB above 900 KB, though all are as light as they may be; the heaviest are fog.jpg 900 KB, aESC.jpg 80.0 KB, c.jpg 9 B; make them narrower, allow more, or lower the least-look
+        page home: over its total: 980 KB of JPEG is 80.0 KB above 900 KB, though all are as light as they may be; the heaviest are fog.jpg 900 KB, aESC.jpg 80.0 KB, c.jpg 9 B; make all of them 10% narrower, allow 980 KB, or lower the least-look
         all together: over its total: 980 KB of JPEG is 80.0 KB above 900 KB, as the run was interrupted before it was shared; the heaviest are fog.jpg 900 KB, aESC.jpg 80.0 KB, c.jpg 9 B; run it again
-        all together: over its total: 900 KB of JPEG is 1 B above 900 KB, though all are as light as they may be; the heaviest are fog.jpg 900 KB, aESC.jpg 80.0 KB, c.jpg 9 B; make them narrower, allow more, or lower the least-look
+        all together: over its total: 900 KB of JPEG is 1 B above 900 KB, though all are as light as they may be; the heaviest are fog.jpg 900 KB, aESC.jpg 80.0 KB, c.jpg 9 B; make all of them 5% narrower, allow 900 KB, or lower the least-look
         kept
         ");
     }

@@ -18,6 +18,7 @@ use thiserror::Error;
 
 use crate::colour::ColourNote;
 use crate::decode::{self, Allowance, DecodeError, Input, Pixels};
+use crate::pixels::Raster;
 use crate::plan::{Job, PlannedPiece};
 use crate::size::knock_out::NotPlain;
 pub use account::{Account, Attempt, Order, Ordered, Piece, PieceError};
@@ -62,34 +63,75 @@ pub fn fire_ordered<'a, 'o>(
     order: impl Fn(&PlannedPiece) -> Option<&'o Order> + Sync,
     deliver: impl FnMut(&PlannedPiece, Result<Piece, PieceError>) -> ControlFlow<()> + Send,
 ) -> Result<Option<ColourNote>, FireError> {
-    let cuts = Cut::all(job);
-    let file = decode::File::new(input.into(), &job.original.probe, allowance);
-    let (rasters, note) = cuts::rasters(&file, &job.original, &cuts)?;
-    let mut studios = Vec::new();
-    for placement in &job.placements {
-        let (aims, blocks) = (Aims::of(placement), placement.inscription.blocks());
-        for planned in &placement.sizes {
-            let cut = Cut::of(placement, planned);
-            let known = cuts.iter().zip(&rasters).find(|(known, _)| **known == cut);
-            if let Some((_, raster)) = known {
-                let studio = Studio::new(Cow::Borrowed(raster), aims, planned.seen, blocks.clone());
-                studios.push((studio, &planned.pieces));
+    let rasters = Rasters::new(input, job, allowance)?;
+    rasters.fire(job, order, deliver);
+    Ok(rasters.note)
+}
+
+/// The sized pictures of a job, from which its pieces are made.
+pub struct Rasters {
+    cuts: Vec<Cut>,
+    rasters: Vec<Raster>,
+    /// What became of the picture's colours.
+    pub note: Option<ColourNote>,
+}
+
+impl Rasters {
+    /// Decodes and sizes what a job needs.
+    pub fn new<'a>(
+        input: impl Into<Input<'a>>,
+        job: &Job,
+        allowance: Allowance,
+    ) -> Result<Rasters, FireError> {
+        let cuts = Cut::all(job);
+        let file = decode::File::new(input.into(), &job.original.probe, allowance);
+        let (rasters, note) = cuts::rasters(&file, &job.original, &cuts)?;
+        Ok(Rasters {
+            cuts,
+            rasters,
+            note,
+        })
+    }
+
+    /// How many bytes they hold.
+    pub fn bytes(&self) -> u64 {
+        let rasters = self.rasters.iter();
+        rasters.map(|raster| raster.samples().len() as u64).sum()
+    }
+
+    /// Makes the pieces of a job, all or some of that which these are for; see [`fire_ordered`].
+    pub fn fire<'o>(
+        &self,
+        job: &Job,
+        order: impl Fn(&PlannedPiece) -> Option<&'o Order> + Sync,
+        deliver: impl FnMut(&PlannedPiece, Result<Piece, PieceError>) -> ControlFlow<()> + Send,
+    ) {
+        let mut studios = Vec::new();
+        for placement in &job.placements {
+            let (aims, blocks) = (Aims::of(placement), placement.inscription.blocks());
+            for planned in &placement.sizes {
+                let cut = Cut::of(placement, planned);
+                let mut known = self.cuts.iter().zip(&self.rasters);
+                if let Some((_, raster)) = known.find(|(known, _)| **known == cut) {
+                    let raster = Cow::Borrowed(raster);
+                    let studio = Studio::new(raster, aims, planned.seen, blocks.clone());
+                    studios.push((studio, &planned.pieces));
+                }
             }
         }
+        let deliver = Mutex::new(deliver);
+        // A job that is ended early is no failure. What a studio holds goes with its last piece.
+        let _ = studios.into_par_iter().try_for_each(|(studio, pieces)| {
+            pieces.par_iter().try_for_each(|piece| {
+                let made = match order(piece) {
+                    None => studio.make(piece.formats()),
+                    Some(order) => studio.ordered(piece.formats(), order),
+                };
+                let mut deliver = deliver.lock().unwrap_or_else(PoisonError::into_inner);
+                deliver(piece, made)
+            })
+        });
     }
-    let deliver = Mutex::new(deliver);
-    // A job that is ended early is no failure. What a studio holds goes with its last piece.
-    let _ = studios.into_par_iter().try_for_each(|(studio, pieces)| {
-        pieces.iter().try_for_each(|piece| {
-            let made = match order(piece) {
-                None => studio.make(piece.formats()),
-                Some(order) => studio.ordered(piece.formats(), order),
-            };
-            let mut deliver = deliver.lock().unwrap_or_else(PoisonError::into_inner);
-            deliver(piece, made)
-        })
-    });
-    Ok(note)
 }
 
 /// About how many bytes a job holds at its peak on so many cores, beside its original's file.
