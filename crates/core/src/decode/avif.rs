@@ -38,6 +38,10 @@ pub(super) fn open(mut bytes: &[u8]) -> Result<Whole, DecodeError> {
 
 /// The one frame of an item.
 fn frame(item: &[u8]) -> Result<Picture, DecodeError> {
+    if item.is_empty() {
+        // The decoder takes none for a mistake of its caller.
+        return Err(damaged("an item of it is empty"));
+    }
     let mut settings = Settings::new();
     settings.set_n_threads(1);
     settings.set_max_frame_delay(1);
