@@ -97,6 +97,8 @@ pub(super) fn render(survey: &Survey, shown: &[&Record]) -> String {
                 remains => totals.remains.map(wording::weight),
                 change => totals.remains.map(|remains| wording::change(totals.weight, remains)),
                 format => survey.format.to_string(),
+                shown_at => survey.shown,
+                density => survey.density.to_string(),
             })
         });
     rendered.unwrap_or_else(|error| format!("<!doctype html><p>{error}"))
