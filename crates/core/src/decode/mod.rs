@@ -20,6 +20,7 @@ pub use pixels::{File, Open, Pixels};
 use crate::guard::guarded;
 use crate::pixels::{Area, Channels, Raster, Size};
 use crate::source::{Delivery, Kind, Probe};
+use whole::{Samples, Whole};
 
 /// The most that one picture may ask for.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -310,6 +311,14 @@ impl Rows for Faulty<'_> {
         crate::guard::faulty::strike(rows, rows);
         self.0.next_row()
     }
+}
+
+/// The rows of a raster.
+pub(crate) fn rows_of(raster: Raster) -> Box<dyn Rows> {
+    let form = Form::of(&raster);
+    let samples = Samples::Eight(raster.into_samples());
+    // Its own rows are never missing: the kind is that of no file.
+    Box::new(Whole::new(Kind::Png, form, samples))
 }
 
 /// The revision of the decoder of a format: it counts up whenever a file comes to mean other samples.

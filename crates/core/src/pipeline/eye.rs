@@ -6,16 +6,21 @@ use crate::decode::{self, DecodeError, Form};
 use crate::encode::Format;
 use crate::pixels::{Channels, Gamut, Kernel, Raster, Size};
 use crate::size;
+use crate::source::Nature;
 
 /// What is added to the score of a piece's own pixels where it is shown at a density above 1:
-/// so much less than its look may it show to those who zoom in.
+/// so much less than its look may it show to those who zoom in. Graphics none: specks beside flat
+/// colours, thin lines and letters are seen even where the score of the displayed size is good.
 const ZOOMED: f32 = 15.0;
+const ZOOMED_GRAPHIC: f32 = 0.0;
 
 /// A raster, ready to be compared with the files made from it.
 pub struct Eye {
     own: Option<Reference>,
     /// The picture as it is displayed, where that is smaller.
     shown: Option<(Size, Option<Reference>)>,
+    /// What is added to the score of its own pixels then.
+    zoomed: f32,
 }
 
 impl Eye {
@@ -31,9 +36,11 @@ impl Eye {
                 reduced(raster, size).and_then(|small| reference(&small)),
             )
         });
+        let graphic = shown.is_some() && Nature::of(raster) == Nature::Graphic;
         Eye {
             own: reference(raster),
             shown,
+            zoomed: if graphic { ZOOMED_GRAPHIC } else { ZOOMED },
         }
     }
 
@@ -56,7 +63,7 @@ impl Eye {
             None => own,
             Some((size, shown)) => {
                 let small = reduced(finished, *size);
-                compare(shown.as_ref(), small.as_ref()).min(own + ZOOMED)
+                compare(shown.as_ref(), small.as_ref()).min(own + self.zoomed)
             }
         }
     }

@@ -2,8 +2,8 @@
 
 use super::FireError;
 use crate::colour::{self, Working};
-use crate::decode::{DecodeError, Form, Row, Rows};
-use crate::pixels::{KnockOut, Raster};
+use crate::decode::{self, DecodeError, Rows};
+use crate::pixels::KnockOut;
 use crate::size::Sizer;
 use crate::size::knock_out::knock_out;
 
@@ -82,34 +82,7 @@ pub(super) fn cut_out<'a>(
     let whole = sizer.finish().ok_or(FireError::RowsMissing)?;
     let colour = wish.colour.map(|colour| colour::in_gamut(colour, gamut));
     let raster = knock_out(whole.in_gamut(gamut), KnockOut { colour, ..wish })?;
-    let form = Form::of(&raster);
-    let (working, _) = Working::new(&form, gamut);
-    Ok((
-        Box::new(RasterRows {
-            raster,
-            form,
-            row: 0,
-        }),
-        working,
-    ))
-}
-
-/// The rows of a raster.
-struct RasterRows {
-    raster: Raster,
-    form: Form,
-    row: usize,
-}
-
-impl Rows for RasterRows {
-    fn form(&self) -> &Form {
-        &self.form
-    }
-
-    fn next_row(&mut self) -> Result<Row<'_>, DecodeError> {
-        let pitch = self.form.size.width() as usize * self.form.ink.count();
-        let start = self.row * pitch;
-        self.row += 1;
-        Ok(Row::Eight(&self.raster.samples()[start..start + pitch]))
-    }
+    let rows = decode::rows_of(raster);
+    let (working, _) = Working::new(rows.form(), gamut);
+    Ok((rows, working))
 }

@@ -122,6 +122,11 @@ impl Raster {
         &self.samples
     }
 
+    /// Its samples alone.
+    pub fn into_samples(self) -> Vec<u8> {
+        self.samples
+    }
+
     /// The samples of each row.
     pub fn rows(&self) -> std::slice::ChunksExact<'_, u8> {
         let pitch = self.size.width() as usize * self.channels.count();
