@@ -173,7 +173,8 @@ pub fn dispatch(
         &pool,
         order.into_iter(),
         |(_, Task { job, .. })| {
-            pipeline::memory(job, bench.settings.jobs) + supply::held(&job.original)
+            // As many pictures are in work as there are cores: each has one of them, but for the last.
+            pipeline::memory(job, 1) + supply::held(&job.original)
         },
         || !INTERRUPTED.load(Ordering::SeqCst),
         |(index, task)| {
