@@ -202,6 +202,8 @@ Examples:
       WebP pieces, 800 and 1600 pixels wide, in upload/.
   kiln fire photos logos/mark.png --out site/img --width 1200 --format avif,webp,jpeg --max-weight 100KB
       Three formats, none above 100,000 bytes; what cannot get there is named.
+  kiln fire mixed --width 600 --format auto
+      Each picture in the lightest of WebP, JPEG and PNG that reaches the look.
   kiln fire logos --knock-out auto --trim --height 60 --density 1,2 --format png
       Cut-outs without background and borders, 60 CSS pixels high.
   kiln fire photos --width 400 --shape 1:1 --remember card
