@@ -418,4 +418,17 @@ fn settings_that_worked_are_remembered() {
         said.contains("is not below the originals of the kiln file"),
         "{said}"
     );
+
+    // Where there is none yet, one is made beside what was named.
+    let scratch = Scratch::new();
+    scratch.put("photos/gull.jpg", &photo(160, 120, 1));
+    let done = scratch.kiln(&["fire", "photos", "--width", "60", "--remember", "at dusk"]);
+    assert!(
+        done.stderr.contains("kiln fire --place 'at dusk'"),
+        "{}",
+        done.stderr
+    );
+    let made = fs::read_to_string(scratch.path("kiln.toml")).expect("a kiln file");
+    assert!(made.starts_with("originals = \"photos\"\n"), "{made}");
+    scratch.fires(&["fire", "--place", "at dusk"]);
 }

@@ -19,7 +19,10 @@ pub fn keep(name: &str, typed: &FireArgs) -> Result<String, Failure> {
     let named = typed.kiln_file.kiln.clone();
     let path = named.or_else(|| site::find(Path::new(".")));
     let path = path.unwrap_or_else(|| PathBuf::from(site::NAME));
-    let folder = path.parent().unwrap_or(Path::new("")).to_owned();
+    let folder = path
+        .parent()
+        .filter(|folder| !folder.as_os_str().is_empty());
+    let folder = folder.unwrap_or(Path::new(".")).to_owned();
     let text = if path.exists() {
         fs::read_to_string(&path).map_err(Failure::unreadable(&path))?
     } else {
@@ -78,8 +81,16 @@ pub fn keep(name: &str, typed: &FireArgs) -> Result<String, Failure> {
     site::parsed(&path, &text).map_err(Failure::KilnFile)?;
     write::whole(&path, text.as_bytes()).map_err(Failure::unwritable(&path))?;
     let path = path.display();
+    let plain = name
+        .chars()
+        .all(|c| c.is_ascii_alphanumeric() || "-_".contains(c));
+    let quoted = if plain {
+        name.to_owned()
+    } else {
+        format!("'{name}'")
+    };
     Ok(format!(
-        "the settings stand in {path} as [place.{name}]; kiln fire --place {name} fires it again"
+        "the settings stand in {path} as [place.{name}]; kiln fire --place {quoted} fires it again"
     ))
 }
 
