@@ -251,6 +251,10 @@ fn measured(case: &str, file: &[u8]) -> f64 {
 
 #[test]
 fn no_more_and_not_much_less_is_held_than_foretold() {
+    if fs::write("/proc/self/clear_refs", "5").is_err() {
+        println!("this system does not tell peaks of memory");
+        return;
+    }
     let raster = busy_of(SIDE, SIDE, 3);
     let clear = with_alpha(&raster);
     let mut cases: Vec<(String, Vec<u8>)> = Vec::new();
