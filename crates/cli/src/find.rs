@@ -329,6 +329,22 @@ pub fn slashed(below: &Path) -> String {
     parts.collect::<Vec<_>>().join("/")
 }
 
+/// A path as a kiln file in a folder says it.
+pub fn seen_from(folder: &Path, path: &Path) -> String {
+    let folder = if folder.as_os_str().is_empty() {
+        Path::new(".")
+    } else {
+        folder
+    };
+    let seen = pathdiff::diff_paths(real(path), real(folder));
+    let seen = seen.unwrap_or_else(|| path.to_owned());
+    if seen.as_os_str().is_empty() {
+        ".".to_owned()
+    } else {
+        seen.to_string_lossy().replace('\\', "/")
+    }
+}
+
 /// The path with links and dots resolved as far as it exists.
 pub fn real(path: &Path) -> PathBuf {
     let absolute = std::path::absolute(path).unwrap_or_else(|_| path.to_owned());

@@ -54,8 +54,8 @@ pub fn run(typed: &InitArgs, channels: &Channels) -> Result<ExitCode, Failure> {
     let proposals = propose(&seen);
     let folder = typed.kiln.parent().unwrap_or(Path::new(""));
     let file = KilnFile {
-        originals: below(&originals, folder),
-        out: below(&typed.out, folder),
+        originals: find::seen_from(folder, &originals),
+        out: find::seen_from(folder, &typed.out),
         proposals: &proposals,
     };
     write::whole(&typed.kiln, file.text().as_bytes()).map_err(Failure::unwritable(&typed.kiln))?;
@@ -115,22 +115,6 @@ fn seen(survey: &Survey, typed: &InitArgs) -> Vec<Seen> {
         })
     });
     seen.collect()
-}
-
-/// A path as a kiln file in a folder says it.
-fn below(path: &Path, folder: &Path) -> String {
-    let folder = if folder.as_os_str().is_empty() {
-        Path::new(".")
-    } else {
-        folder
-    };
-    let seen = pathdiff::diff_paths(find::real(path), find::real(folder));
-    let seen = seen.unwrap_or_else(|| path.to_owned());
-    if seen.as_os_str().is_empty() {
-        ".".to_owned()
-    } else {
-        seen.to_string_lossy().replace('\\', "/")
-    }
 }
 
 struct KilnFile<'a> {

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use serde_json::Value;
 
-use crate::support::{Scratch, common, photo};
+use crate::support::{Scratch, common, photo, pieces};
 
 /// A photo, and a drawing with transparent pixels.
 fn mixed() -> Scratch {
@@ -18,12 +18,6 @@ fn report(scratch: &Scratch, arguments: &[&str]) -> Value {
     let done = scratch.kiln(&[&["fire", "in", "--json"], arguments].concat());
     assert_eq!(done.code, 0, "{}", done.stderr);
     serde_json::from_str(&done.stdout).expect("JSON")
-}
-
-fn pieces(report: &Value) -> Vec<Value> {
-    let originals = report["originals"].as_array().expect("a list").iter();
-    let pieces = originals.flat_map(|o| o["pieces"].as_array().expect("a list").clone());
-    pieces.collect()
 }
 
 /// Weights by the stems of names.

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use serde_json::Value;
 
-use crate::support::{Scratch, photo};
+use crate::support::{Scratch, photo, pieces};
 
 /// Four pictures of unequal sizes, and so of unequal weights.
 fn coast() -> Scratch {
@@ -19,14 +19,7 @@ fn coast() -> Scratch {
 }
 
 fn json(scratch: &Scratch, arguments: &[&str]) -> Value {
-    let done = scratch.kiln(&[&["fire", "--json"], arguments].concat());
-    serde_json::from_str(&done.stdout).unwrap_or_else(|_| panic!("{}", done.stderr))
-}
-
-fn pieces(report: &Value) -> Vec<Value> {
-    let originals = report["originals"].as_array().expect("a list").iter();
-    let pieces = originals.flat_map(|o| o["pieces"].as_array().expect("a list").clone());
-    pieces.collect()
+    scratch.json(&[&["fire", "--json"], arguments].concat())
 }
 
 fn weights(report: &Value) -> BTreeMap<String, u64> {

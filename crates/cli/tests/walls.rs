@@ -6,21 +6,13 @@ use serde_json::Value;
 
 use crate::support::{Scratch, common, photo};
 
-fn json(scratch: &Scratch, arguments: &[&str]) -> Value {
-    let done = scratch.kiln(arguments);
-    serde_json::from_str(&done.stdout).unwrap_or_else(|_| panic!("{}", done.stderr))
-}
-
 /// Pieces are no originals, from wherever they are looked at.
 #[test]
 fn folders_of_pieces_are_left_out_and_named() {
     let scratch = Scratch::new();
     scratch.put("site/gull.jpg", &photo(120, 80, 1));
     scratch.fires(&["fire", "site", "-o", "site/upload", "--width", "60"]);
-    let report = json(
-        &scratch,
-        &["fire", "site", "-o", "other", "--width", "30", "--json"],
-    );
+    let report = scratch.json(&["fire", "site", "-o", "other", "--width", "30", "--json"]);
     assert_eq!(report["totals"]["originals"], 1, "{report}");
     assert_eq!(report["left_out"][0]["path"], "site/upload");
     assert_eq!(scratch.names("other").len(), 2, "a piece and the ledger");
@@ -42,7 +34,7 @@ fn folders_of_pieces_are_left_out_and_named() {
         survey.stderr
     );
     // Asked for by name, pieces are surveyed: it may be what they weigh that one wants to see.
-    let pieces = json(&scratch, &["survey", "site/upload", "--json"]);
+    let pieces = scratch.json(&["survey", "site/upload", "--json"]);
     assert_eq!(pieces["files"].as_array().map(Vec::len), Some(1));
 }
 
@@ -123,7 +115,7 @@ fn losses_are_noted_and_sums_are_those_of_a_visitor() {
         "--format",
         "webp,jpeg,png",
     ];
-    let report = json(&scratch, &[&run[..], &["--json"]].concat());
+    let report = scratch.json(&[&run[..], &["--json"]].concat());
     let loads = report["totals"]["loads"].as_array().expect("a list");
     assert_eq!(loads.len(), 3);
     for load in loads {
@@ -239,7 +231,7 @@ fn options_say_where_they_go_and_plain_words_are_taken() {
         "copyright=© Tern Point Trust",
         "--json",
     ];
-    let report = json(&scratch, &taken);
+    let report = scratch.json(&taken);
     let original = &report["originals"][0];
     assert_eq!(
         original["notes"][0],
@@ -273,7 +265,7 @@ fn shells_and_readers_of_manuals_are_served() {
         "{page}"
     );
     scratch.put("in/gull.jpg", &photo(160, 120, 1));
-    let found = json(&scratch, &["init", "in", "--json"]);
+    let found = scratch.json(&["init", "in", "--json"]);
     assert_eq!(
         (&found["kind"], &found["pictures"]),
         (&"init".into(), &1.into())
@@ -296,7 +288,7 @@ fn strays_are_what_the_same_plan_made_before() {
     scratch.fires(&["fire", "-k", "other.toml"]);
     scratch.fires(&["fire"]);
     scratch.put("kiln.toml", kiln("{title}-{width}").as_bytes());
-    let report = json(&scratch, &["fire", "--json"]);
+    let report = scratch.json(&["fire", "--json"]);
     let strays = |report: &Value| report["strays"].as_array().expect("a list").len();
     assert_eq!(strays(&report), 1, "{report}");
     assert_eq!(report["strays"][0]["name"], "gull.webp");
@@ -314,7 +306,7 @@ fn strays_are_what_the_same_plan_made_before() {
         "30",
         "--json",
     ];
-    assert_eq!(strays(&json(&scratch, &photos)), 0);
+    assert_eq!(strays(&scratch.json(&photos)), 0);
     let logos = [
         "fire",
         "logos",
@@ -325,7 +317,7 @@ fn strays_are_what_the_same_plan_made_before() {
         "30",
         "--json",
     ];
-    assert_eq!(json(&scratch, &logos)["strays"][0]["name"], "mark-30.webp");
+    assert_eq!(scratch.json(&logos)["strays"][0]["name"], "mark-30.webp");
     scratch.fires(&["fire", "--remove-strays"]);
     let left = scratch.names("up");
     for kept in ["other/gull.webp", "mark-30.webp", "gull-20.webp"] {
@@ -373,7 +365,7 @@ fn settings_that_worked_are_remembered() {
     );
     let read = || fs::read_to_string(scratch.path("web/kiln.toml")).expect("a kiln file");
     insta::assert_snapshot!(read());
-    let again = json(&scratch, &["fire", "-k", "web/kiln.toml", "--json"]);
+    let again = scratch.json(&["fire", "-k", "web/kiln.toml", "--json"]);
     assert_eq!(again["totals"]["pieces"], 4, "{again}");
 
     let commented = format!(

@@ -106,7 +106,7 @@ fn attempt(
     for (index, picture) in pictures.into_iter().enumerate() {
         if plan.left_out.binary_search(&index).is_ok() {
             unshown.push(picture);
-        } else if !troubles.iter().any(|trouble| trouble.index == index) {
+        } else if !plan::concerns(&troubles, index) {
             shown.push(picture);
         }
     }
@@ -379,8 +379,9 @@ impl Keys {
     }
 }
 
-/// Enters every planned piece into the ledger, under all names that it may get, so that even a killed run knows its own again,
-/// and stops before any work where files that are none of ours stand in the way.
+/// Enters every planned piece into the ledger, under all names that it may get, so that even a killed
+/// run knows its own again, and stops before any work where files that are none of ours stand in the
+/// way.
 fn claim(
     charges: &[Charge<'_>],
     by: &str,

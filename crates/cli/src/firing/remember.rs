@@ -19,10 +19,7 @@ pub fn keep(name: &str, typed: &FireArgs) -> Result<String, Failure> {
     let named = typed.kiln_file.kiln.clone();
     let path = named.or_else(|| site::find(Path::new(".")));
     let path = path.unwrap_or_else(|| PathBuf::from(site::NAME));
-    let folder = path
-        .parent()
-        .filter(|folder| !folder.as_os_str().is_empty());
-    let folder = folder.unwrap_or(Path::new(".")).to_owned();
+    let folder = path.parent().unwrap_or(Path::new(""));
     let text = if path.exists() {
         fs::read_to_string(&path).map_err(Failure::unreadable(&path))?
     } else {
@@ -35,16 +32,11 @@ pub fn keep(name: &str, typed: &FireArgs) -> Result<String, Failure> {
     let mut document: DocumentMut = text
         .parse()
         .map_err(|error: toml_edit::TomlError| unsound(error.message().to_owned()))?;
-    let from_folder = |path: &Path| {
-        let folder = find::real(&folder);
-        let seen = pathdiff::diff_paths(find::real(path), folder);
-        seen.unwrap_or_else(|| path.to_owned())
-    };
     if document.get("originals").is_none() && !typed.paths.is_empty() {
-        document["originals"] = value(shown(&from_folder(&common(&typed.paths))));
+        document["originals"] = value(find::seen_from(folder, &common(&typed.paths)));
     }
     if let Some(out) = &typed.out {
-        document["out"] = value(shown(&from_folder(out)));
+        document["out"] = value(find::seen_from(folder, out));
     }
     if let Some(total) = typed.max_total {
         document["max-total"] = value(wording::weight_typed(total));
@@ -173,15 +165,6 @@ fn literal(path: &str) -> String {
         }
     }
     literal
-}
-
-fn shown(path: &Path) -> String {
-    let shown = path.to_string_lossy().replace('\\', "/");
-    if shown.is_empty() {
-        ".".to_owned()
-    } else {
-        shown
-    }
 }
 
 /// A value as a kiln file has it: numbers and switches as such.

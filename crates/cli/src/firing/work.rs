@@ -247,7 +247,7 @@ impl Bench<'_> {
         self.fire(&rasters, job, &rest, send);
         let note = rasters.note;
         // Where totals are shared, pieces may be wanted again; of all sizes then.
-        if fresh && rest == *job && job.placements.iter().any(|p| !p.totals.is_empty()) {
+        if fresh && job.placements.iter().any(|p| !p.totals.is_empty()) && rest == *job {
             self.kept.keep(index, rasters);
         }
         Ok(note)

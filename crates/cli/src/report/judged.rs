@@ -92,10 +92,7 @@ impl OriginalReport {
     fn outdone(&self) -> impl Iterator<Item = String> {
         let mut sums: Vec<(Format, u64, usize)> = Vec::new();
         for (piece, written) in self.written() {
-            let reached = matches!(
-                written.account.verdict,
-                Some(Verdict::Met | Verdict::Lightest)
-            );
+            let reached = written.account.verdict.is_some_and(Verdict::reaches);
             if !reached || piece.planned.candidates.len() > 1 {
                 continue;
             }

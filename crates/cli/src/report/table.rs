@@ -198,9 +198,10 @@ fn piece_row(piece: &PieceReport, original: &OriginalReport, verbose: bool) -> L
 /// A score and the look that was asked for.
 fn scored(account: &Account, piece: &PieceReport) -> (String, Style) {
     let look = piece.look().unwrap_or_default();
-    let style = match account.verdict {
-        Some(Verdict::Met | Verdict::Lightest) | None => Style::new(),
-        Some(Verdict::Bounded | Verdict::Over | Verdict::Short | Verdict::Shared) => BAD,
+    let style = if account.verdict.is_none_or(Verdict::reaches) {
+        Style::new()
+    } else {
+        BAD
     };
     let text = match account.score {
         100.0 => format!("100 {look}"),

@@ -10,6 +10,7 @@ use std::path::{Path, PathBuf};
 use std::process::{Command, Output};
 
 use jpeg_encoder::{ColorType, Encoder};
+use serde_json::Value;
 
 pub struct Scratch {
     folder: tempfile::TempDir,
@@ -75,6 +76,12 @@ impl Scratch {
         }
     }
 
+    /// What it reports as JSON, however it ends.
+    pub fn json(&self, arguments: &[&str]) -> Value {
+        let done = self.kiln(arguments);
+        serde_json::from_str(&done.stdout).unwrap_or_else(|_| panic!("{}", done.stderr))
+    }
+
     /// Runs it and expects it to go well.
     pub fn fires(&self, arguments: &[&str]) -> String {
         let done = self.kiln(arguments);
@@ -132,6 +139,13 @@ impl Scratch {
     pub fn names(&self, folder: &str) -> Vec<String> {
         self.files(folder).into_keys().collect()
     }
+}
+
+/// All pieces of a firing's report.
+pub fn pieces(report: &Value) -> Vec<Value> {
+    let originals = report["originals"].as_array().expect("a list").iter();
+    let pieces = originals.flat_map(|o| o["pieces"].as_array().expect("a list").clone());
+    pieces.collect()
 }
 
 /// A JPEG with gradients and grain.

@@ -91,6 +91,13 @@ pub enum Verdict {
     Shared,
 }
 
+impl Verdict {
+    /// Whether its look is reached.
+    pub fn reaches(self) -> bool {
+        matches!(self, Verdict::Met | Verdict::Lightest)
+    }
+}
+
 /// What a search found.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Outcome {

@@ -29,13 +29,10 @@ pub(super) fn best(
 
 /// Whether a piece of another format serves better than one that was made before it.
 fn serves_better(aim: Aim, old: &Account, new: &Account) -> bool {
-    let missed = |account: &Account| {
-        matches!(
-            account.verdict,
-            Some(Verdict::Bounded | Verdict::Over | Verdict::Short | Verdict::Shared)
-        )
+    let rank = |account: &Account| {
+        let reaches = account.verdict.is_none_or(Verdict::reaches);
+        (account.fits, reaches)
     };
-    let rank = |account: &Account| (account.fits, !missed(account));
     let lighter = old.weight.cmp(&new.weight);
     let sharper = new.score.total_cmp(&old.score);
     let better = match rank(new) {

@@ -298,10 +298,7 @@ impl<'a> Studio<'a> {
         let Some(lossy) = best else {
             return self.lossless(bench);
         };
-        let missed = !matches!(
-            lossy.account.verdict,
-            Some(Verdict::Met | Verdict::Lightest)
-        );
+        let missed = !lossy.account.verdict.is_some_and(Verdict::reaches);
         let worth = nature == Nature::Graphic || lossy.account.verdict == Some(Verdict::Short);
         let lossless = (bench.format, Coding::Lossless);
         let is_known = known

@@ -18,7 +18,7 @@ pub use name::{Pattern, PatternError, plain_name, says_nothing, slug, stem};
 pub use place::{Choice, CreditsWish, Glob, Place, Site, Wish};
 pub use sizes::Extent;
 pub use total::{SharedTotal, SharingPicture, Total};
-pub use trouble::{Trouble, Why};
+pub use trouble::{Trouble, Why, concerns};
 
 use crate::credits::{Credits, Field, Inscription};
 use crate::encode::{Format, Pace};
@@ -235,9 +235,12 @@ impl Plan {
             });
         }
         let troubles = trouble::find(&jobs, &indices);
-        let troubled = |index: usize| troubles.iter().any(|trouble| trouble.index == index);
         let mut index = indices.iter();
-        jobs.retain(|_| index.next().is_none_or(|index| !troubled(*index)));
+        jobs.retain(|_| {
+            index
+                .next()
+                .is_none_or(|&index| !concerns(&troubles, index))
+        });
         let plan = Plan {
             totals: total::shared(&jobs, site),
             jobs,

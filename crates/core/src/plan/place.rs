@@ -80,30 +80,31 @@ pub struct Choice(Vec<Format>);
 impl Choice {
     /// A choice between formats; where several serve alike, the first is kept. `None` between none.
     pub fn between(formats: impl IntoIterator<Item = Format>) -> Option<Choice> {
-        let mut once = Vec::new();
-        for format in formats {
-            if !once.contains(&format) {
-                once.push(format);
-            }
-        }
+        let once = once(formats);
         (!once.is_empty()).then_some(Choice(once))
     }
 
     /// The lightest of those that every current browser shows, and of others that are named.
     pub fn everywhere(others: impl IntoIterator<Item = Format>) -> Choice {
-        let mut choice = Choice(vec![Format::WebP, Format::Jpeg, Format::Png]);
-        for format in others {
-            if !choice.0.contains(&format) {
-                choice.0.push(format);
-            }
-        }
-        choice
+        let everywhere = [Format::WebP, Format::Jpeg, Format::Png];
+        Choice(once(everywhere.into_iter().chain(others)))
     }
 
     /// The formats.
     pub fn formats(&self) -> impl Iterator<Item = Format> {
         self.0.iter().copied()
     }
+}
+
+/// Each format once, in the order of its first mention.
+fn once(formats: impl IntoIterator<Item = Format>) -> Vec<Format> {
+    let mut once = Vec::new();
+    for format in formats {
+        if !once.contains(&format) {
+            once.push(format);
+        }
+    }
+    once
 }
 
 impl fmt::Display for Choice {

@@ -28,6 +28,12 @@ pub struct Trouble {
     pub why: Why,
 }
 
+/// Whether one of a plan's troubles, which come in the order of the originals, is that of an original.
+pub fn concerns(troubles: &[Trouble], index: usize) -> bool {
+    let found = troubles.binary_search_by_key(&index, |trouble| trouble.index);
+    found.is_ok()
+}
+
 impl fmt::Display for Trouble {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         write!(f, "{}: {}", self.original, self.why)
