@@ -72,8 +72,9 @@ pub fn run(typed: &DemoArgs, channels: &Channels) -> Result<ExitCode, Failure> {
     let report = firing::fire(&settings, &HashSet::new(), channels)?;
     channels.tell(&report, &settings)?;
     // The two broken samples are part of the show; anything else is not.
-    let refused = report.refused_paths();
-    let broken = BROKEN.map(|name| typed.dir.join(name).display().to_string());
+    let refused = report.all_refused();
+    let refused: Vec<&Path> = refused.iter().map(|aside| aside.path.as_path()).collect();
+    let broken = BROKEN.map(|name| typed.dir.join(name));
     if !report.interrupted && report.problems().len() == BROKEN.len() && refused == broken {
         say("\nTwo of the originals are broken on purpose, to show how that is said.");
         return Ok(ExitCode::SUCCESS);

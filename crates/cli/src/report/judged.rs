@@ -89,7 +89,7 @@ impl OriginalReport {
     }
 
     /// Formats that were asked for and lose at the same look against one that more browsers show.
-    fn outdone(&self) -> impl Iterator<Item = String> {
+    fn outdone(&self) -> Vec<String> {
         let mut sums: Vec<(Format, u64, usize)> = Vec::new();
         for (piece, written) in self.written() {
             let reached = written.account.verdict.is_some_and(Verdict::reaches);
@@ -112,10 +112,7 @@ impl OriginalReport {
                 format!("{format} gains nothing here: {other} is lighter at the same look, and shown by more browsers")
             })
         };
-        sums.iter()
-            .filter_map(outdone)
-            .collect::<Vec<_>>()
-            .into_iter()
+        sums.iter().filter_map(outdone).collect()
     }
 }
 

@@ -335,19 +335,15 @@ impl FiringReport {
         problems
     }
 
-    /// The paths of originals that gave no piece at all, in order.
-    pub fn refused_paths(&self) -> Vec<String> {
-        let found = self
-            .refused
-            .iter()
-            .map(|aside| aside.path.display().to_string());
-        let later = self
-            .originals
-            .iter()
-            .filter(|original| original.refusal().is_some());
-        let mut paths: Vec<String> = found.chain(later.map(|o| o.path.clone())).collect();
-        paths.sort();
-        paths
+    /// What was refused when it was found, and what turned out to be broken later, by path.
+    pub fn all_refused(&self) -> Vec<Aside> {
+        let later = self.originals.iter().filter_map(|original| {
+            let why = original.refusal()?.clone();
+            Some(Aside::of(original.path.clone().into(), why))
+        });
+        let mut all: Vec<Aside> = self.refused.iter().cloned().chain(later).collect();
+        all.sort_by(|a, b| a.path.cmp(&b.path));
+        all
     }
 
     /// Suggests titles for originals whose names say nothing, where titles make the names.

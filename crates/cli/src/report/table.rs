@@ -74,7 +74,7 @@ pub(super) fn rest(
 ) -> io::Result<()> {
     notes(out, report, columns)?;
     asides(out, "Left out", &report.left_out, columns)?;
-    asides(out, "Refused", &refused(report), columns)?;
+    asides(out, "Refused", &report.all_refused(), columns)?;
     strays(out, report)?;
     totals(out, report)
 }
@@ -252,17 +252,6 @@ fn listed(names: &[String]) -> String {
             all - SHOWN + 1
         ),
     }
-}
-
-/// What was refused when it was found, and what turned out to be broken later.
-fn refused(report: &FiringReport) -> Vec<Aside> {
-    let later = report.originals.iter().filter_map(|original| {
-        let why = original.refusal()?.clone();
-        Some(Aside::of(original.path.clone().into(), why))
-    });
-    let mut all: Vec<Aside> = report.refused.iter().cloned().chain(later).collect();
-    all.sort_by(|a, b| a.path.cmp(&b.path));
-    all
 }
 
 fn asides(
