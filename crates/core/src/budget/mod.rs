@@ -12,7 +12,7 @@ use serde::{Deserialize, Serialize};
 pub use share::{Lot, Member, Point, Sharing};
 
 /// Counts up whenever a search may end at another dial, or a total be shared otherwise.
-pub(crate) const REVISION: u32 = 3;
+pub(crate) const REVISION: u32 = 4;
 
 /// A file may be so much better than its look: a closer dial would hardly weigh less.
 const CLOSE: f32 = 0.5;
@@ -25,6 +25,9 @@ const AIMED_SURELY: f64 = 1.0;
 
 /// The next lower dial is taken to miss the look where it is expected to, by at least this much.
 const SURELY_BELOW: f64 = 0.15;
+
+/// A file that weighs so many times a rival at the look is not worth finding.
+const OUTDONE: f64 = 1.2;
 
 /// From so many trials on, every other is made in the middle between the nearest two.
 const MISLED: usize = 5;
@@ -53,6 +56,9 @@ pub struct Goal {
     pub aim: Aim,
     /// A look shall be found in so many trials, where it costs no more than a little weight.
     pub trials: usize,
+    /// The weight of a file that is there already and would do for any look, in bytes: the search
+    /// ends where no lighter one is to be expected.
+    pub rival: Option<u64>,
 }
 
 /// One attempt at a piece.
@@ -147,12 +153,23 @@ struct Hunt<'a, A> {
 impl<E, A: FnMut(u8) -> Result<Trial, E>> Hunt<'_, A> {
     fn run(&mut self, goal: Goal) -> Result<(Verdict, usize), E> {
         let most = goal.max_weight.unwrap_or(u64::MAX);
-        if goal.aim == Aim::Sharpest || !self.reach(goal.look, most, goal.trials)? {
+        let rival = goal.rival.filter(|&rival| rival <= most);
+        let reached = match goal.aim {
+            Aim::Sharpest => false,
+            Aim::Lightest => self.reach(Goal { rival, ..goal })?,
+        };
+        let outdone = goal.aim == Aim::Lightest && rival.is_some();
+        if !reached && !outdone {
             self.fit(most, goal.look)?;
             let good = |trial: &Trial| trial.weight <= most && trial.score >= goal.least;
             if !self.trials.iter().any(good) {
                 // Over the weight then, but not below the least look.
-                self.reach(goal.least, u64::MAX, goal.trials)?;
+                self.reach(Goal {
+                    look: goal.least,
+                    max_weight: None,
+                    rival: None,
+                    ..goal
+                })?;
             }
         }
         Ok(self.judge(goal, most))
@@ -222,13 +239,18 @@ impl<E, A: FnMut(u8) -> Result<Trial, E>> Hunt<'_, A> {
     }
 
     /// Tries dials until the lowest that reaches a look is known, or none does; ends with `false`
-    /// as soon as it is clear that it weighs more than allowed.
-    fn reach(&mut self, look: f32, most: u64, trials: usize) -> Result<bool, E> {
+    /// as soon as it is clear that it weighs more than allowed, or to be expected that it weighs
+    /// more than a rival.
+    fn reach(&mut self, goal: Goal) -> Result<bool, E> {
+        let Goal { look, trials, .. } = goal;
+        let most = goal.max_weight.unwrap_or(u64::MAX);
         let begun = self.trials.len();
         loop {
             let above = self.trials.iter().position(|trial| trial.score >= look);
             let below = above.unwrap_or(self.trials.len()).checked_sub(1);
-            if below.is_some_and(|below| self.trials[below].weight > most) {
+            if below.is_some_and(|below| self.trials[below].weight > most)
+                || goal.rival.is_some_and(|rival| self.is_outdone(look, rival))
+            {
                 return Ok(false);
             }
             let made = self.trials.len() - begun;
@@ -258,6 +280,14 @@ impl<E, A: FnMut(u8) -> Result<Trial, E>> Hunt<'_, A> {
             let dial = gap.next(expected);
             self.at(dial)?;
         }
+    }
+
+    /// Whether a file that reaches a look is expected to weigh more than a rival, by a margin.
+    fn is_outdone(&self, look: f32, rival: u64) -> bool {
+        let reaches = |dial: &u8| self.curve.score(&self.trials, *dial) >= f64::from(look);
+        let lowest = (self.low..self.high).find(reaches).unwrap_or(self.high);
+        let weight = self.curve.weight(&self.trials, lowest);
+        weight.is_some_and(|weight| weight > rival as f64 * OUTDONE)
     }
 
     /// Whether no dial below the lowest trial that reaches a look is worth a try.

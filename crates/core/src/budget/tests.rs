@@ -19,6 +19,7 @@ const WISH: Goal = Goal {
     max_weight: None,
     aim: Aim::Lightest,
     trials: 99,
+    rival: None,
 };
 
 /// An invented coder: score and bytes at each dial.
@@ -363,4 +364,31 @@ fn what_cannot_be_known_is_not_believed() {
     let outcome = outcome.expect("an outcome");
     assert!(tried.contains(&outcome.kept.dial), "{outcome:?}");
     assert_eq!(outcome.verdict, Verdict::Met);
+}
+
+#[test]
+fn a_lighter_rival_ends_a_search_at_once_and_a_heavier_one_changes_nothing() {
+    for coder in coders() {
+        let alone = coder.search(WISH);
+        let rival = |weight| {
+            coder.search(Goal {
+                rival: Some(weight),
+                ..WISH
+            })
+        };
+        let light = rival(alone.kept.weight / 3);
+        assert!(light.trail.len() <= 2, "{:?}", light.trail);
+        let heavy = rival(alone.kept.weight * 2);
+        assert_eq!((heavy.kept, heavy.verdict), (alone.kept, alone.verdict));
+        // One that is too heavy itself is none.
+        let most = alone.kept.weight / 2;
+        let bound = |rival| {
+            coder.search(Goal {
+                rival,
+                max_weight: Some(most),
+                ..WISH
+            })
+        };
+        assert_eq!(bound(Some(most + 1)).kept, bound(None).kept);
+    }
 }

@@ -7,6 +7,11 @@ use crate::budget::{Trial, Verdict};
 use crate::decode::DecodeError;
 use crate::encode::{Chroma, Coding, EncodeError, Format, Manner, Pace};
 use crate::pixels::Size;
+use crate::plan::CodingWish;
+
+/// How much lighter, as a logarithm, a file is that scores one point less: graphics of the corpus,
+/// between the looks plain and crisp.
+const POINT_WEIGHT: f64 = 0.03;
 
 /// A finished file.
 #[derive(Clone, Debug, PartialEq)]
@@ -80,6 +85,18 @@ impl Account {
         trail.position(|attempt| self.is_of(format, attempt))
     }
 
+    /// About the weight that it would have at the look that was wanted, from a file that comes near.
+    pub fn weight_at_look(&self, wanted: CodingWish) -> u64 {
+        let (CodingWish::Look(wish), Coding::Dial(_)) = (wanted, self.coding) else {
+            return self.weight;
+        };
+        if self.verdict == Some(Verdict::Lightest) {
+            return self.weight;
+        }
+        let excess = f64::from(self.score - wish.look).max(0.0);
+        (self.weight as f64 * libm::exp(-excess * POINT_WEIGHT)).round() as u64
+    }
+
     /// Whether the file, of a format, is that of an attempt.
     pub fn is_of(&self, format: Format, attempt: &Attempt) -> bool {
         let file = (attempt.coding, attempt.weight, attempt.score);
@@ -123,6 +140,8 @@ pub struct Order {
 /// What is made to order.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub enum Ordered {
+    /// A file near its look, in few trials: what it would weigh can be told from them.
+    Sketch,
     /// The lightest that reaches another look.
     Look {
         /// The visual score.

@@ -1,6 +1,7 @@
 //! The one room that knows the order: decode → colour → size → encode within budget.
 
 mod account;
+mod bench;
 mod candidates;
 mod canvas;
 mod cuts;

@@ -1,24 +1,23 @@
 //! A sized raster becomes finished files, each within its budgets.
 
 use std::borrow::Cow;
-use std::cell::RefCell;
-use std::collections::HashMap;
 use std::sync::OnceLock;
 
-use super::account::{Account, Attempt, Order, Ordered, Piece, PieceError};
+use super::account::{Attempt, Order, Ordered, Piece, PieceError};
+use super::bench::{Bench, Terms};
 use super::candidates::best;
 use super::canvas::Canvas;
 use super::eye::{self, Eye};
-use crate::budget::{self, Aim, Curve, Outcome, Trial, Verdict};
+use crate::budget::{Aim, Verdict};
 use crate::colour;
 use crate::credits::{Blocks, Inscription};
-use crate::encode::{self, Coding, Format, Manner, Pace, Prepared, Sought, Tried, Way};
+use crate::encode::{self, Coding, Format, Pace};
 use crate::pixels::{Backdrop, Channels, Raster, Size};
 use crate::plan::{CodingWish, LookWish, Placement, PlannedSize};
 use crate::source::Nature;
 
-/// So many trials a slow coder is given to find a look, at the pace that is asked for.
-const SLOW_TRIALS: usize = 3;
+/// So many trials a look is given where it shall only be come near.
+const SKETCH_TRIALS: usize = 2;
 
 /// What a piece's sides are multiplied by to make it fit its weight, again and again.
 const SHRINK: f64 = 0.9;
@@ -68,15 +67,10 @@ pub(super) struct Studio<'a> {
     opaque: OnceLock<Canvas<'static>>,
     density: f64,
     aims: Aims,
+    /// A look shall be found in so many trials.
+    trials: usize,
     /// What every file gets beside its pixels: it counts in its weight.
     blocks: Blocks,
-}
-
-/// A canvas that a format's coder has made ready.
-struct Bench<'c> {
-    canvas: &'c Canvas<'c>,
-    format: Format,
-    prepared: Box<dyn Prepared + 'c>,
 }
 
 impl<'a> Studio<'a> {
@@ -87,6 +81,7 @@ impl<'a> Studio<'a> {
             canvas: Canvas::new(raster, nature),
             density,
             aims,
+            trials: usize::MAX,
             blocks,
         }
     }
@@ -112,14 +107,8 @@ impl<'a> Studio<'a> {
         let mut piece = match &order.what {
             Ordered::Same { attempt, verdict } => {
                 let bench = self.bench(attempt.format)?;
-                let (file, score) = self.attempt(&bench, attempt.manner())?;
-                self.piece(
-                    &bench,
-                    file,
-                    (attempt.manner(), score),
-                    *verdict,
-                    Vec::new(),
-                )
+                let (file, score) = bench.attempt(attempt.manner())?;
+                bench.piece(file, (attempt.manner(), score), *verdict, Vec::new())
             }
             Ordered::Within { max_weight } => {
                 let max_weight = Some(self.aims.max_weight.unwrap_or(u64::MAX).min(*max_weight));
@@ -137,12 +126,21 @@ impl<'a> Studio<'a> {
                 }
                 piece
             }
+            Ordered::Sketch => {
+                let raster = Cow::Borrowed(&*self.canvas.raster);
+                let studio = Studio::new(raster, self.aims, self.density, self.blocks.clone());
+                let hasty = Studio {
+                    trials: SKETCH_TRIALS,
+                    ..studio
+                };
+                hasty.one(&formats, known)?
+            }
             Ordered::Look { look } => {
                 let wish = self.wish(*look);
                 let dialled = formats.iter().copied();
                 let dialled = dialled.filter(|format| format.dials().is_some());
                 best(dialled, wish.aim, |format| {
-                    self.within(&self.bench(format)?, wish, known)
+                    self.bench(format)?.within(wish, known)
                 })?
             }
         };
@@ -227,12 +225,14 @@ impl<'a> Studio<'a> {
     }
 
     fn bench(&self, format: Format) -> Result<Bench<'_>, PieceError> {
-        let canvas = self.canvas(format);
-        Ok(Bench {
-            canvas,
-            format,
-            prepared: encode::prepare(&canvas.raster, format)?,
-        })
+        let terms = Terms {
+            density: self.density,
+            max_weight: self.aims.max_weight,
+            pace: self.aims.pace,
+            trials: self.trials,
+            blocks: &self.blocks,
+        };
+        Bench::new(self.canvas(format), format, terms)
     }
 
     /// Makes a piece in one size, in the format that serves best.
@@ -250,9 +250,9 @@ impl<'a> Studio<'a> {
     fn in_format(&self, format: Format, known: &[Attempt]) -> Result<Piece, PieceError> {
         let bench = self.bench(format)?;
         let mut piece = match (self.aims.coding, format.dials()) {
-            (_, None) | (CodingWish::Exact, _) => self.lossless(&bench)?,
-            (CodingWish::Dial(dial), Some(_)) => self.single(&bench, Coding::Dial(dial))?,
-            (CodingWish::Look(wish), Some(_)) => self.within(&bench, wish, known)?,
+            (_, None) | (CodingWish::Exact, _) => bench.lossless()?,
+            (CodingWish::Dial(dial), Some(_)) => bench.single(Coding::Dial(dial))?,
+            (CodingWish::Look(wish), Some(_)) => bench.within(wish, known)?,
         };
         piece.account.flattened = self.flattens(format);
         Ok(piece)
@@ -267,212 +267,7 @@ impl<'a> Studio<'a> {
         })
     }
 
-    /// The lossy file that the search finds, or the lossless one where it serves better: where it
-    /// keeps the weight and is no heavier, or where loss would miss the look.
-    fn within(
-        &self,
-        bench: &Bench<'_>,
-        wish: LookWish,
-        known: &[Attempt],
-    ) -> Result<Piece, PieceError> {
-        let (coder, nature) = (bench.format.coder(), bench.canvas.nature);
-        let mut best: Option<Piece> = None;
-        let mut tried = Vec::new();
-        let sought = Sought {
-            look: wish.look,
-            aim: wish.aim,
-        };
-        while let Some(way) = coder.way(bench.canvas.subject(), sought, &tried) {
-            let found = self.search(bench, way, wish, known)?;
-            tried.push(Tried {
-                chroma: way.chroma,
-                verdict: found.account.verdict,
-                score: found.account.score,
-            });
-            let rank = |account: &Account| (account.fits, account.score);
-            best = Some(match best {
-                Some(best) => best.or(found, |old, new| rank(new) > rank(old)),
-                None => found,
-            });
-        }
-        let Some(lossy) = best else {
-            return self.lossless(bench);
-        };
-        let missed = !lossy.account.verdict.is_some_and(Verdict::reaches);
-        let worth = nature == Nature::Graphic || lossy.account.verdict == Some(Verdict::Short);
-        let lossless = (bench.format, Coding::Lossless);
-        let is_known = known
-            .iter()
-            .any(|known| (known.format, known.coding) == lossless);
-        if !bench.format.is_exact() || !(worth || wish.aim == Aim::Sharpest) || is_known {
-            return Ok(lossy);
-        }
-        let lossless = self.lossless(bench)?;
-        Ok(lossy.or(lossless, |lossy, lossless| {
-            let lighter = lossless.weight <= lossy.weight;
-            lossless.fits && (lighter || missed || wish.aim == Aim::Sharpest)
-        }))
-    }
-
-    fn search(
-        &self,
-        bench: &Bench<'_>,
-        way: Way,
-        wish: LookWish,
-        known: &[Attempt],
-    ) -> Result<Piece, PieceError> {
-        let abilities = bench.format.coder().abilities();
-        let mut curve = way.prior.curve(&bench.canvas.subject().features);
-        let light = budget::Goal {
-            look: wish.look,
-            least: wish.least,
-            max_weight: None,
-            aim: Aim::Lightest,
-            trials: if abilities.slow {
-                SLOW_TRIALS
-            } else {
-                usize::MAX
-            },
-        };
-        let manner = |dial: u8, pace: Pace| Manner {
-            coding: Coding::Dial(dial),
-            chroma: way.chroma,
-            pace,
-        };
-        let known: Vec<Trial> = known
-            .iter()
-            .filter(|known| (known.format, known.width) == (bench.format, bench.canvas.width()))
-            .filter_map(|known| known.trial(|dial| manner(dial, self.aims.pace)))
-            .collect();
-        let (mut trail, files) = (Vec::new(), RefCell::new(HashMap::new()));
-        let mut run = |wish: budget::Goal, curve: &Curve, pace: Pace, known: Vec<Trial>| {
-            files.borrow_mut().clear();
-            let dials = abilities.dials.clone().unwrap_or(0..=100);
-            budget::search(
-                wish,
-                dials,
-                curve,
-                known,
-                |dial| -> Result<Trial, PieceError> {
-                    let (file, score) = self.attempt(bench, manner(dial, pace))?;
-                    let weight = file.len() as u64;
-                    trail.push(bench.tried(manner(dial, pace), weight, score));
-                    files.borrow_mut().insert(dial, file);
-                    Ok(Trial {
-                        dial,
-                        weight,
-                        score,
-                    })
-                },
-            )
-        };
-        if abilities.slow && self.aims.pace == Pace::Patient && known.is_empty() {
-            // The dial is found at a quick setting, and only confirmed at the slow one.
-            let Outcome { kept, .. } = run(light, &curve, Pace::Quick, Vec::new())?;
-            curve = curve.seen(kept.dial, kept.score);
-        }
-        let budgets = budget::Goal {
-            max_weight: self.aims.max_weight,
-            aim: wish.aim,
-            ..light
-        };
-        let mut outcome = run(budgets, &curve, self.aims.pace, known)?;
-        if !files.borrow().contains_key(&outcome.kept.dial) {
-            // Known, but made elsewhere: it has to be made here before it counts.
-            let manner = manner(outcome.kept.dial, self.aims.pace);
-            let (file, score) = self.attempt(bench, manner)?;
-            let remade = (file.len() as u64, score);
-            if remade == (outcome.kept.weight, outcome.kept.score) {
-                return Ok(self.piece(bench, file, (manner, score), Some(outcome.verdict), trail));
-            }
-            // What was known is not so: nothing of it is believed.
-            outcome = run(budgets, &curve, self.aims.pace, Vec::new())?;
-        }
-        let Outcome { kept, verdict } = outcome;
-        let file = files.take().remove(&kept.dial).unwrap_or_default();
-        let manner = manner(kept.dial, self.aims.pace);
-        Ok(self.piece(bench, file, (manner, kept.score), Some(verdict), trail))
-    }
-
     fn fits(&self, weight: u64) -> bool {
         self.aims.max_weight.is_none_or(|most| weight <= most)
-    }
-
-    fn piece(
-        &self,
-        bench: &Bench<'_>,
-        file: Vec<u8>,
-        (manner, score): (Manner, f32),
-        verdict: Option<Verdict>,
-        trail: Vec<Attempt>,
-    ) -> Piece {
-        let weight = file.len() as u64;
-        let account = Account {
-            weight,
-            coding: manner.coding,
-            score,
-            verdict,
-            trail,
-            fits: self.fits(weight),
-            flattened: false,
-            shrunk: None,
-        };
-        Piece {
-            file,
-            format: bench.format,
-            account,
-        }
-    }
-
-    fn lossless(&self, bench: &Bench<'_>) -> Result<Piece, PieceError> {
-        let mut piece = self.single(bench, Coding::Lossless)?;
-        piece.account.verdict = Some(if piece.account.fits {
-            Verdict::Met
-        } else {
-            Verdict::Over
-        });
-        Ok(piece)
-    }
-
-    /// A piece of a single encode.
-    fn single(&self, bench: &Bench<'_>, coding: Coding) -> Result<Piece, PieceError> {
-        let manner = Manner {
-            coding,
-            chroma: bench.format.coder().chroma(bench.canvas.nature, coding),
-            pace: self.aims.pace,
-        };
-        let (file, score) = self.attempt(bench, manner)?;
-        let trail = vec![bench.tried(manner, file.len() as u64, score)];
-        Ok(self.piece(bench, file, (manner, score), None, trail))
-    }
-
-    /// A file, and its score.
-    fn attempt(&self, bench: &Bench<'_>, manner: Manner) -> Result<(Vec<u8>, f32), PieceError> {
-        let Bench { canvas, format, .. } = *bench;
-        let file = bench.prepared.encode(manner)?;
-        let file = encode::inscribe(file, format, &self.blocks)?;
-        let eye = || canvas.eye(self.density);
-        let score = eye::score(&canvas.raster, format, &file, eye);
-        let score = score.map_err(|source| PieceError::Unreadable { format, source })?;
-        Ok((file, score))
-    }
-}
-
-impl Bench<'_> {
-    fn tried(&self, manner: Manner, weight: u64, score: f32) -> Attempt {
-        let Manner {
-            coding,
-            chroma,
-            pace,
-        } = manner;
-        Attempt {
-            format: self.format,
-            coding,
-            chroma,
-            pace,
-            weight,
-            score,
-            width: self.canvas.width(),
-        }
     }
 }

@@ -2,10 +2,14 @@
 //!
 //! Each pixel of a small copy has an interest: how much its lightness differs from its
 //! neighbours', how far its colour is from the picture's mean colour, and whether it has the tone
-//! of skin; what is transparent has none. What goes beyond the mean of its surroundings counts,
-//! squared. A window of the crop's shape is laid everywhere it can
-//! be; a pixel counts more the nearer it is to the window's middle, and a window a little more
-//! the nearer it is to the picture's. The window of the greatest sum is kept.
+//! of skin; what is transparent has none.
+//!
+//! Where a window of the crop's shape can hold all that stands out from its ground, it is laid
+//! around that. Else what goes beyond the mean of its surroundings counts, squared, and the less
+//! the more crowded these are; along the side that a crop keeps whole, what stands together counts
+//! more than as much spread out. A window is laid everywhere it can be; a pixel counts more the
+//! nearer it is to the window's middle, and a window a little more the nearer it is to the
+//! picture's. The window of the greatest sum is kept.
 
 use crate::pixels::{Framing, Raster};
 
@@ -25,6 +29,18 @@ const SKIN_WEIGHT: f32 = 0.6;
 /// A pixel at a window's border counts this part of one in its middle.
 const BORDER_WEIGHT: f32 = 0.4;
 
+/// Of the most that stands out from the ground along a line, what is this part or less is ground.
+const STANDS_OUT: f32 = 0.15;
+
+/// The breadth of a picture is looked at in so many stretches.
+const STRETCHES: usize = 12;
+
+/// Where the mean interest of the surroundings is this, nothing in them is rare.
+const CROWDED: f32 = 0.3;
+
+/// What is not rare counts this part.
+const LEAST_RARITY: f32 = 0.02;
+
 /// A window at the picture's border counts this part of one in the middle.
 const OUTER_WEIGHT: f32 = 0.9;
 
@@ -32,25 +48,68 @@ const OUTER_WEIGHT: f32 = 0.9;
 /// picture as it will be cropped, upright and turned.
 pub fn find(small: &Raster, framing: &Framing) -> (f64, f64) {
     let size = small.size();
-    let interest = interest(small);
-    let width = size.width() as usize;
+    let Interest { seen, beyond } = interest(small);
     let whole = framing.region(size, (0.5, 0.5));
     // A crop keeps one side whole: interest is summed along it.
     let across = whole.width < f64::from(size.width());
-    let mut line = vec![
-        0.0f32;
-        if across {
-            width
+    let width = size.width() as usize;
+    // What stands together draws the eye more than as much all over the picture: stretches count by
+    // the root of the sum of their squares.
+    let height = size.height() as usize;
+    let along = |interest: &[f32]| -> Vec<f32> {
+        let (length, breadth) = if across {
+            (width, height)
         } else {
-            size.height() as usize
-        }
-    ];
-    for (index, interest) in interest.iter().enumerate() {
-        line[if across { index % width } else { index / width }] += interest;
-    }
+            (height, width)
+        };
+        let stretch = breadth.div_ceil(STRETCHES);
+        let pixel = |at: usize, beside: usize| {
+            if across {
+                interest[beside * width + at]
+            } else {
+                interest[at * width + beside]
+            }
+        };
+        let sum = |at: usize, from: usize| {
+            (from..(from + stretch).min(breadth))
+                .map(|beside| pixel(at, beside))
+                .sum::<f32>()
+        };
+        let line = (0..length).map(|at| {
+            (0..breadth)
+                .step_by(stretch)
+                .map(|from| square(sum(at, from)))
+                .sum::<f32>()
+                .sqrt()
+        });
+        line.collect()
+    };
     let length = if across { whole.width } else { whole.height };
-    let middle = best(&line, length.round().max(1.0) as usize);
+    let length = length.round().max(1.0) as usize;
+    let middle = lone(&along(&seen), length).unwrap_or_else(|| best(&along(&beyond), length));
     if across { (middle, 0.5) } else { (0.5, middle) }
+}
+
+/// The middle of the only thing along a line that stands out from its ground, as a part of it, where
+/// a window can hold all of that.
+fn lone(line: &[f32], length: usize) -> Option<f64> {
+    let mut sorted = line.to_vec();
+    sorted.sort_unstable_by(f32::total_cmp);
+    let ground = sorted[sorted.len() / 4];
+    let most = sorted[sorted.len() - 1] - ground;
+    let stands_out = |at: &usize| line[*at] - ground > most * STANDS_OUT;
+    let (first, last) = (
+        (0..line.len()).find(stands_out)?,
+        (0..line.len()).rfind(stands_out)?,
+    );
+    // A quarter of the line at least is ground, and all that is not lies in the window.
+    let fits = last + 1 - first <= length;
+    fits.then(|| {
+        let half = length as f64 / 2.0;
+        let all = line.len() as f64;
+        let middle = (first + last + 1) as f64 / 2.0;
+        middle.clamp(half.min(all / 2.0), (all - half).max(all / 2.0)) / all
+    })
 }
 
 /// The middle of the best window along a line, as a part of it.
@@ -82,7 +141,14 @@ fn bell(at: f32, length: f32, least: f32) -> f32 {
 }
 
 /// The interest of every pixel.
-fn interest(small: &Raster) -> Vec<f32> {
+struct Interest {
+    /// As it is seen.
+    seen: Vec<f32>,
+    /// What of it goes beyond that of its surroundings.
+    beyond: Vec<f32>,
+}
+
+fn interest(small: &Raster) -> Interest {
     let step = small.channels().count();
     let width = small.size().width() as usize;
     let pixels: Vec<[f32; 4]> = small
@@ -121,8 +187,12 @@ fn interest(small: &Raster) -> Vec<f32> {
     let all: Vec<f32> = (0..pixels.len()).map(of_pixel).collect();
     // What is all around, such as grain or waves, is no reason to be anywhere.
     let around = around(&all, width);
-    let beyond = |(interest, around): (&f32, f32)| square((interest - around).max(0.0));
-    all.iter().zip(around).map(beyond).collect()
+    let beyond = |(interest, around): (&f32, f32)| {
+        let rare = (1.0 - around / CROWDED).max(LEAST_RARITY);
+        square((interest - around).max(0.0)) * rare
+    };
+    let beyond = all.iter().zip(around).map(beyond).collect();
+    Interest { seen: all, beyond }
 }
 
 /// The mean of each pixel's surroundings: a square that reaches an eighth of the width to all
@@ -225,5 +295,28 @@ mod tests {
         }
         let (x, y) = found(|_, y| if y > 60 { [30, 90, 40] } else { sky }, "3:1");
         assert!(x == 0.5 && y > 0.6, "{y}");
+    }
+
+    #[test]
+    fn a_lone_thing_stays_whole_and_draws_more_than_waves() {
+        let sky = [150, 180, 210];
+        // A plant: its pot differs most from the wall, its leaves a little.
+        let plant = |x: u32, y: u32| match (x, y) {
+            (50..70, 8..36) => [110, 150, 120],
+            (54..66, 36..44) => [200, 70, 30],
+            _ => sky,
+        };
+        // A window of 40 of 80 rows, around rows 8 to 44.
+        let (_, y) = found(plant, "3:1");
+        assert!((20.0..=28.0).contains(&(y * 80.0)), "{y}");
+        // A small red lantern above a sea of waves.
+        let lantern = |x: u32, y: u32| match (x, y) {
+            (20..25, 8..18) => [200, 40, 30],
+            (_, 40..) if (x * 7 + y * 13) % 10 < 4 => [90, 110, 130],
+            (_, 40..) => [120, 140, 160],
+            _ => sky,
+        };
+        let (_, y) = found(lantern, "3:1");
+        assert!(y < 0.4, "{y}");
     }
 }

@@ -18,7 +18,7 @@ use crate::pixels::{Gamut, Kernel, Raster, Size};
 
 /// Counts up whenever the same rows come to another raster: by sizing, sharpening, knocking out, or
 /// by where a crop is laid.
-pub(crate) const REVISION: u32 = 1;
+pub(crate) const REVISION: u32 = 2;
 
 /// A picture whose samples are in memory, in a gamut and at a size; `None` where rows are missing.
 pub fn sized(

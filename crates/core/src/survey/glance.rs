@@ -1,6 +1,7 @@
 //! A quick glance at the pixels: one pass over the rows.
 
 use std::hash::Hasher;
+use std::ops::ControlFlow;
 
 use serde::Serialize;
 use thiserror::Error;
@@ -11,7 +12,7 @@ use super::estimate::{Asked, Estimate, Sampler};
 use super::reduce::{Reduced, Reducer};
 use crate::colour::Working;
 use crate::decode::{self, Allowance, DecodeError, Form, Ink, Row};
-use crate::pipeline::{self, FireError, PieceError};
+use crate::pipeline::{self, FireError, Order, Ordered, PieceError};
 use crate::pixels::{Channels, Gamut, Kernel, Raster, Size};
 use crate::plan::{Extent, Job, Original, Wish};
 use crate::size;
@@ -27,6 +28,9 @@ const TEXT_EDGES: f64 = 0.06;
 
 /// Graphics above this are estimated from bands as well: a second pass would take too long.
 const WHOLE_TRIAL_PIXELS: u64 = 12_000_000;
+
+/// Above this a whole trial is a sketch: a file near the look, from which its weight is told.
+const SKETCHED_PIXELS: u64 = 1_000_000;
 
 /// Up to this, a picture that is not made smaller is decoded exactly: the estimate of a small
 /// file would else miss its finest details. Large ones have details to spare, and cost time.
@@ -229,13 +233,27 @@ fn whole_trial(
     let mut job = Job::new(original, &wish);
     let sizes = job.placements.iter_mut().flat_map(|p| &mut p.sizes);
     sizes.for_each(|size| size.seen = density);
+    let sketch = Order {
+        what: Ordered::Sketch,
+        known: Vec::new(),
+    };
+    let order = (target.pixels() > SKETCHED_PIXELS).then_some(&sketch);
     let mut weight = Err(GlanceError::RowsMissing);
-    pipeline::fire(bytes, &job, allowance, |_, made| {
-        weight = made
-            .map(|piece| piece.file.len() as u64)
-            .map_err(GlanceError::from);
-        std::ops::ControlFlow::Continue(())
-    })
+    pipeline::fire_ordered(
+        bytes,
+        &job,
+        allowance,
+        |_| order,
+        |_, made| {
+            weight = made
+                .map(|piece| match order {
+                    Some(_) => piece.account.weight_at_look(wanted.coding),
+                    None => piece.account.weight,
+                })
+                .map_err(GlanceError::from);
+            ControlFlow::Continue(())
+        },
+    )
     .map_err(|error| match error {
         FireError::Decode(error) => GlanceError::Decode(error),
         // Nothing was to be knocked out.

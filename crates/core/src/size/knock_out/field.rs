@@ -6,6 +6,17 @@ use crate::pixels::{Raster, Size};
 /// A shadow changes by less than this from pixel to pixel; smoothed edges by more.
 const SOFT_STEP: f32 = 16.0;
 
+/// Where there is a soft shadow, it may change by this on its steep side.
+const STEEP_STEP: f32 = 40.0;
+
+/// On its steep side and in holes, which it enters from all sides, a shadow may be so many times
+/// as opaque as elsewhere.
+const STEEP_SIDE: f32 = 1.3;
+const IN_HOLES: f32 = 2.0;
+
+/// A shadow is no trace of noise where it is more opaque than this.
+const FAINT: f32 = 0.05;
+
 /// How far from the outside a pixel can be and still be a mixture, in pixels.
 const DEPTH: u8 = 6;
 
@@ -88,31 +99,36 @@ impl Field<'_> {
         if light { [0.0; 3] } else { [255.0; 3] }
     }
 
-    /// Adds soft shadows to the outside.
-    pub(super) fn shade(&self, behind: &mut [Option<f32>]) {
-        let ground = self.ground.colour;
-        let colour = self.shade_colour();
-        let line = [0, 1, 2].map(|channel| colour[channel] - ground[channel]);
-        let length = dot(line, line).max(1.0);
-        let opacity = |at: usize| {
-            let way = away(self.pixels[at], ground);
-            let opacity = dot(way, line) / length;
-            let beside = [0, 1, 2].map(|channel| way[channel] - opacity * line[channel]);
-            let near = dot(beside, beside).sqrt() <= self.ground.tolerance / 2.0;
-            near.then_some(opacity.clamp(0.0, 1.0))
+    /// Adds soft shadows to the outside. Where there are some, steeper parts of them and, with
+    /// `holes`, those that darken all of a hole are known by being not much stronger.
+    pub(super) fn shade(&self, behind: &mut [Option<f32>], holes: bool) {
+        let shades = Shades::of(self);
+        let rim = |behind: &[Option<f32>]| -> Vec<usize> {
+            let outside = (0..behind.len()).filter(|&at| behind[at].is_some());
+            let is_rim = |at: &usize| self.around(*at).any(|other| behind[other].is_none());
+            outside.filter(is_rim).collect()
         };
-        let is_rim = |at: &usize| {
-            behind[*at].is_some() && self.around(*at).any(|other| behind[other].is_none())
+        let soft = shades.reach(SOFT_STEP, 1.0);
+        soft.spread(rim(behind), behind);
+        let Some(strongest) = strongest(behind) else {
+            return;
         };
-        let mut waiting: Vec<usize> = (0..behind.len()).filter(is_rim).collect();
-        while let Some(at) = waiting.pop() {
-            let here = opacity(at).unwrap_or(0.0);
-            for next in self.beside(at) {
-                let soft =
-                    opacity(next).filter(|there| (there - here).abs() * length.sqrt() < SOFT_STEP);
-                if behind[next].is_none() && soft.is_some() {
-                    behind[next] = soft;
-                    waiting.push(next);
+        let steep = shades.reach(STEEP_STEP, strongest * STEEP_SIDE);
+        steep.spread(rim(behind), behind);
+        if holes {
+            let steep = shades.reach(STEEP_STEP, strongest * IN_HOLES);
+            for at in 0..behind.len() {
+                if behind[at].is_none() && steep.is_smooth(at) {
+                    let region = steep.spread(vec![at], behind);
+                    let opacities = || region.iter().filter_map(|&at| shades.opacities[at]);
+                    let (least, most) = opacities()
+                        .fold((1.0f32, 0.0f32), |(least, most), here| {
+                            (least.min(here), most.max(here))
+                        });
+                    // A shadow fades on its way; what is of one tone is a part of the picture.
+                    if (most - least) * shades.length < SOFT_STEP {
+                        region.iter().for_each(|&at| behind[at] = None);
+                    }
                 }
             }
         }
@@ -215,6 +231,98 @@ impl Field<'_> {
         }
         here
     }
+}
+
+/// How opaque a shadow would have to be to show each pixel, where one can.
+struct Shades<'a> {
+    field: &'a Field<'a>,
+    opacities: Vec<Option<f32>>,
+    /// What full opacity comes to, in levels.
+    length: f32,
+}
+
+impl<'a> Shades<'a> {
+    fn of(field: &'a Field<'a>) -> Shades<'a> {
+        let ground = field.ground.colour;
+        let colour = field.shade_colour();
+        let line = [0, 1, 2].map(|channel| colour[channel] - ground[channel]);
+        let squared = dot(line, line).max(1.0);
+        let opacity = |pixel: &[u8; 3]| {
+            let way = away(*pixel, ground);
+            let opacity = dot(way, line) / squared;
+            let beside = [0, 1, 2].map(|channel| way[channel] - opacity * line[channel]);
+            let near = dot(beside, beside).sqrt() <= field.ground.tolerance / 2.0;
+            near.then_some(opacity.clamp(0.0, 1.0))
+        };
+        Shades {
+            field,
+            opacities: field.pixels.iter().map(opacity).collect(),
+            length: squared.sqrt(),
+        }
+    }
+
+    fn reach(&'a self, step: f32, strongest: f32) -> Reach<'a> {
+        Reach {
+            shades: self,
+            step: step / self.length,
+            strongest,
+        }
+    }
+}
+
+/// What a shadow covers whose opacity changes by less than a step from pixel to pixel.
+struct Reach<'a> {
+    shades: &'a Shades<'a>,
+    step: f32,
+    strongest: f32,
+}
+
+impl Reach<'_> {
+    /// The opacity of a pixel, where a shadow goes on there from one of another opacity.
+    fn goes_on(&self, at: usize, from: f32) -> Option<f32> {
+        let opacity = self.shades.opacities[at]?;
+        (opacity <= self.strongest && (opacity - from).abs() < self.step).then_some(opacity)
+    }
+
+    /// Whether a shadow goes on from a pixel to all around it.
+    fn is_smooth(&self, at: usize) -> bool {
+        let here = self.shades.opacities[at].and_then(|here| self.goes_on(at, here));
+        here.is_some_and(|here| {
+            let mut around = self.shades.field.around(at);
+            around.all(|other| self.goes_on(other, here).is_some())
+        })
+    }
+
+    /// Spreads a shadow from some pixels, which count as reached; ends with all that it reaches.
+    fn spread(&self, from: Vec<usize>, behind: &mut [Option<f32>]) -> Vec<usize> {
+        let mut reached = from;
+        let mut done = 0;
+        for &at in &reached {
+            behind[at] = behind[at].or(self.shades.opacities[at]);
+        }
+        while let Some(&at) = reached.get(done) {
+            done += 1;
+            let here = self.shades.opacities[at].unwrap_or(0.0);
+            for next in self.shades.field.beside(at) {
+                let soft = self.goes_on(next, here);
+                if behind[next].is_none() && soft.is_some() {
+                    behind[next] = soft;
+                    reached.push(next);
+                }
+            }
+        }
+        reached
+    }
+}
+
+/// The opacity that hardly any pixel of a shadow goes beyond; `None` where there is none.
+fn strongest(behind: &[Option<f32>]) -> Option<f32> {
+    let shaded = behind.iter().flatten().filter(|&&opacity| opacity > FAINT);
+    let mut shaded: Vec<f32> = shaded.copied().collect();
+    shaded.sort_unstable_by(f32::total_cmp);
+    // A few pixels are a smoothed edge.
+    let enough = shaded.len() * 200 > behind.len();
+    enough.then(|| shaded[shaded.len() * 98 / 100])
 }
 
 /// What lies beside a mixture: its colour as seen, and how opaque it will be.

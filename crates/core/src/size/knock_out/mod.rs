@@ -43,7 +43,7 @@ pub fn knock_out(raster: Raster, wish: KnockOut) -> Result<Raster, NotPlain> {
     }
     let field = Field::of(&raster, Ground::find(&raster, wish)?);
     let mut behind = field.outside(wish.holes);
-    field.shade(&mut behind);
+    field.shade(&mut behind, wish.holes);
     let mixed = field.mixed(&behind);
     let mut samples = Vec::with_capacity(field.pixels.len() * 4);
     for (at, &[r, g, b]) in field.pixels.iter().enumerate() {

@@ -209,3 +209,43 @@ fn a_cut_out_stays_as_it_is_and_so_does_its_gamut() {
     let cut_out = knock_out(wide, AUTO).expect("plain");
     assert_eq!(cut_out.gamut(), Gamut::DisplayP3);
 }
+
+/// A ring whose shadow darkens all of its hole, beside a plate of one grey; drawn on a ground.
+fn ring_in_shadow(ground: [f32; 3]) -> Raster {
+    const PLATE: [f32; 3] = [190.0; 3];
+    let size = Size::new(60, 40).expect("a size");
+    let samples = (0..2400u32).flat_map(|at| {
+        let (x, y) = (at % 60, at / 60);
+        let far = (x as f32 - 20.0).hypot(y as f32 - 20.0);
+        let shade = (0.35 - far / 100.0).min((20.0 - far) / 25.0).max(0.0);
+        let plate = (46..56).contains(&x) && (8..32).contains(&y);
+        let ink = if x < 40 { ring(x, y) } else { 0.0 };
+        [0, 1, 2].map(|channel| {
+            let shaded = if plate {
+                PLATE[channel]
+            } else {
+                ground[channel] * (1.0 - shade)
+            };
+            (shaded * (1.0 - ink) + [20.0, 40.0, 90.0][channel] * ink).round() as u8
+        })
+    });
+    Raster::new(size, Channels::Rgb, samples.collect()).expect("whole rows")
+}
+
+#[test]
+fn a_hole_in_full_shadow_is_seen_through_and_a_grey_plate_is_not() {
+    let holes = KnockOut {
+        holes: true,
+        ..AUTO
+    };
+    let cut_out = knock_out(ring_in_shadow([255.0; 3]), holes).expect("plain");
+    let orange = [240, 130, 10];
+    let wanted = ring_in_shadow(orange.map(f32::from));
+    let found = cut_out.over(orange);
+    let pairs = wanted.samples().iter().zip(found.samples());
+    let worst = pairs.map(|(a, b)| a.abs_diff(*b)).max();
+    assert!(worst <= Some(16), "{worst:?}");
+    // Without the wish the hole keeps what was there.
+    let kept = knock_out(ring_in_shadow([255.0; 3]), AUTO).expect("plain");
+    assert_eq!(kept.samples()[(20 * 60 + 20) * 4 + 3], 255);
+}

@@ -1,0 +1,274 @@
+//! A canvas in one format: files of it, each scored, and the search for the one that keeps its
+//! budgets.
+
+use std::cell::RefCell;
+use std::collections::HashMap;
+
+use super::account::{Account, Attempt, Piece, PieceError};
+use super::canvas::Canvas;
+use super::eye;
+use crate::budget::{self, Aim, Curve, Outcome, Trial, Verdict};
+use crate::credits::Blocks;
+use crate::encode::{self, Coding, Format, Manner, Pace, Prepared, Sought, Tried, Way};
+use crate::plan::LookWish;
+use crate::source::Nature;
+
+/// So many trials a slow coder is given to find a look, at the pace that is asked for.
+const SLOW_TRIALS: usize = 3;
+
+/// A canvas that a format's coder has made ready.
+pub(super) struct Bench<'c> {
+    canvas: &'c Canvas<'c>,
+    format: Format,
+    prepared: Box<dyn Prepared + 'c>,
+    /// What its files are for.
+    terms: Terms<'c>,
+}
+
+/// What holds for every file of a bench.
+#[derive(Clone, Copy)]
+pub(super) struct Terms<'c> {
+    /// The device pixel ratio that it is seen at.
+    pub density: f64,
+    /// The most that it may weigh, in bytes.
+    pub max_weight: Option<u64>,
+    /// How much time it may cost.
+    pub pace: Pace,
+    /// A look shall be found in so many trials.
+    pub trials: usize,
+    /// What it gets beside its pixels: it counts in its weight.
+    pub blocks: &'c Blocks,
+}
+
+impl<'c> Bench<'c> {
+    /// Makes a canvas ready for a format.
+    pub(super) fn new(
+        canvas: &'c Canvas<'c>,
+        format: Format,
+        terms: Terms<'c>,
+    ) -> Result<Bench<'c>, PieceError> {
+        Ok(Bench {
+            canvas,
+            format,
+            prepared: encode::prepare(&canvas.raster, format)?,
+            terms,
+        })
+    }
+
+    /// The lossy file that the search finds, or the lossless one where it serves better: where it
+    /// keeps the weight and is no heavier, or where loss would miss the look.
+    pub(super) fn within(&self, wish: LookWish, known: &[Attempt]) -> Result<Piece, PieceError> {
+        let (coder, nature) = (self.format.coder(), self.canvas.nature);
+        let exact = (self.format, Coding::Lossless);
+        let mut known_ways = known.iter().map(|known| (known.format, known.coding));
+        let may_be_exact = self.format.is_exact() && !known_ways.any(|way| way == exact);
+        // Made first where it often wins: then no loss is searched for that would weigh more.
+        let worth = nature == Nature::Graphic || wish.aim == Aim::Sharpest;
+        let lossless = if may_be_exact && worth {
+            Some(self.lossless()?)
+        } else {
+            None
+        };
+        let fitting = lossless.as_ref().filter(|lossless| lossless.account.fits);
+        let rival = fitting.map(|lossless| lossless.account.weight);
+        if let (Aim::Sharpest, Some(_), Some(lossless)) = (wish.aim, rival, &lossless) {
+            return Ok(lossless.clone());
+        }
+        let mut best: Option<Piece> = None;
+        let mut tried = Vec::new();
+        let sought = Sought {
+            look: wish.look,
+            aim: wish.aim,
+        };
+        while let Some(way) = coder.way(self.canvas.subject(), sought, &tried) {
+            let found = self.search(way, wish, (rival, known))?;
+            tried.push(Tried {
+                chroma: way.chroma,
+                verdict: found.account.verdict,
+                score: found.account.score,
+            });
+            let rank = |account: &Account| (account.fits, account.score);
+            best = Some(match best {
+                Some(best) => best.or(found, |old, new| rank(new) > rank(old)),
+                None => found,
+            });
+        }
+        let Some(lossy) = best else {
+            return lossless.map_or_else(|| self.lossless(), Ok);
+        };
+        match lossless {
+            Some(lossless) => Ok(lossless.or(lossy, |lossless, lossy| {
+                let lighter = lossy.weight < lossless.weight;
+                !lossless.fits || (lighter && reaches(lossy))
+            })),
+            None if may_be_exact && lossy.account.verdict == Some(Verdict::Short) => {
+                let lossless = self.lossless()?;
+                Ok(lossy.or(lossless, |_, lossless| lossless.fits))
+            }
+            None => Ok(lossy),
+        }
+    }
+
+    fn search(
+        &self,
+        way: Way,
+        wish: LookWish,
+        (rival, known): (Option<u64>, &[Attempt]),
+    ) -> Result<Piece, PieceError> {
+        let abilities = self.format.coder().abilities();
+        let mut curve = way.prior.curve(&self.canvas.subject().features);
+        let light = budget::Goal {
+            look: wish.look,
+            least: wish.least,
+            max_weight: None,
+            aim: Aim::Lightest,
+            trials: self.terms.trials.min(if abilities.slow {
+                SLOW_TRIALS
+            } else {
+                usize::MAX
+            }),
+            rival,
+        };
+        let manner = |dial: u8, pace: Pace| Manner {
+            coding: Coding::Dial(dial),
+            chroma: way.chroma,
+            pace,
+        };
+        let known: Vec<Trial> = known
+            .iter()
+            .filter(|known| (known.format, known.width) == (self.format, self.canvas.width()))
+            .filter_map(|known| known.trial(|dial| manner(dial, self.terms.pace)))
+            .collect();
+        let (mut trail, files) = (Vec::new(), RefCell::new(HashMap::new()));
+        let mut run = |wish: budget::Goal, curve: &Curve, pace: Pace, known: Vec<Trial>| {
+            files.borrow_mut().clear();
+            let dials = abilities.dials.clone().unwrap_or(0..=100);
+            budget::search(
+                wish,
+                dials,
+                curve,
+                known,
+                |dial| -> Result<Trial, PieceError> {
+                    let (file, score) = self.attempt(manner(dial, pace))?;
+                    let weight = file.len() as u64;
+                    trail.push(self.tried(manner(dial, pace), weight, score));
+                    files.borrow_mut().insert(dial, file);
+                    Ok(Trial {
+                        dial,
+                        weight,
+                        score,
+                    })
+                },
+            )
+        };
+        if abilities.slow && self.terms.pace == Pace::Patient && known.is_empty() {
+            // The dial is found at a quick setting, and only confirmed at the slow one.
+            let Outcome { kept, .. } = run(light, &curve, Pace::Quick, Vec::new())?;
+            curve = curve.seen(kept.dial, kept.score);
+        }
+        let budgets = budget::Goal {
+            max_weight: self.terms.max_weight,
+            aim: wish.aim,
+            ..light
+        };
+        let mut outcome = run(budgets, &curve, self.terms.pace, known)?;
+        if !files.borrow().contains_key(&outcome.kept.dial) {
+            // Known, but made elsewhere: it has to be made here before it counts.
+            let manner = manner(outcome.kept.dial, self.terms.pace);
+            let (file, score) = self.attempt(manner)?;
+            let remade = (file.len() as u64, score);
+            if remade == (outcome.kept.weight, outcome.kept.score) {
+                return Ok(self.piece(file, (manner, score), Some(outcome.verdict), trail));
+            }
+            // What was known is not so: nothing of it is believed.
+            outcome = run(budgets, &curve, self.terms.pace, Vec::new())?;
+        }
+        let Outcome { kept, verdict } = outcome;
+        let file = files.take().remove(&kept.dial).unwrap_or_default();
+        let manner = manner(kept.dial, self.terms.pace);
+        Ok(self.piece(file, (manner, kept.score), Some(verdict), trail))
+    }
+
+    fn fits(&self, weight: u64) -> bool {
+        self.terms.max_weight.is_none_or(|most| weight <= most)
+    }
+
+    pub(super) fn piece(
+        &self,
+        file: Vec<u8>,
+        (manner, score): (Manner, f32),
+        verdict: Option<Verdict>,
+        trail: Vec<Attempt>,
+    ) -> Piece {
+        let weight = file.len() as u64;
+        let account = Account {
+            weight,
+            coding: manner.coding,
+            score,
+            verdict,
+            trail,
+            fits: self.fits(weight),
+            flattened: false,
+            shrunk: None,
+        };
+        Piece {
+            file,
+            format: self.format,
+            account,
+        }
+    }
+
+    pub(super) fn lossless(&self) -> Result<Piece, PieceError> {
+        let mut piece = self.single(Coding::Lossless)?;
+        piece.account.verdict = Some(if piece.account.fits {
+            Verdict::Met
+        } else {
+            Verdict::Over
+        });
+        Ok(piece)
+    }
+
+    /// A piece of a single encode.
+    pub(super) fn single(&self, coding: Coding) -> Result<Piece, PieceError> {
+        let manner = Manner {
+            coding,
+            chroma: self.format.coder().chroma(self.canvas.nature, coding),
+            pace: self.terms.pace,
+        };
+        let (file, score) = self.attempt(manner)?;
+        let trail = vec![self.tried(manner, file.len() as u64, score)];
+        Ok(self.piece(file, (manner, score), None, trail))
+    }
+
+    /// A file, and its score.
+    pub(super) fn attempt(&self, manner: Manner) -> Result<(Vec<u8>, f32), PieceError> {
+        let Bench { canvas, format, .. } = *self;
+        let file = self.prepared.encode(manner)?;
+        let file = encode::inscribe(file, format, self.terms.blocks)?;
+        let eye = || canvas.eye(self.terms.density);
+        let score = eye::score(&canvas.raster, format, &file, eye);
+        let score = score.map_err(|source| PieceError::Unreadable { format, source })?;
+        Ok((file, score))
+    }
+
+    fn tried(&self, manner: Manner, weight: u64, score: f32) -> Attempt {
+        let Manner {
+            coding,
+            chroma,
+            pace,
+        } = manner;
+        Attempt {
+            format: self.format,
+            coding,
+            chroma,
+            pace,
+            weight,
+            score,
+            width: self.canvas.width(),
+        }
+    }
+}
+
+fn reaches(account: &Account) -> bool {
+    account.verdict.is_some_and(Verdict::reaches)
+}
