@@ -22,28 +22,22 @@ const LOCK: &str = ".kiln-lock";
 /// is replaced, not followed.
 pub fn whole(path: &Path, bytes: &[u8]) -> io::Result<()> {
     let name = path.file_name().ok_or(io::ErrorKind::InvalidInput)?;
-    if let Some(folder) = path.parent() {
-        fs::create_dir_all(folder)?;
-    }
+    let folder = match path.parent() {
+        Some(folder) if !folder.as_os_str().is_empty() => folder,
+        _ => Path::new("."),
+    };
+    fs::create_dir_all(folder)?;
     let mut hidden = std::ffi::OsString::from(".");
     hidden.push(name);
-    hidden.push(PART);
-    let part = path.with_file_name(hidden);
-    // What a killed run left there, or a link that somebody laid.
-    match fs::remove_file(&part) {
-        Err(error) if error.kind() != io::ErrorKind::NotFound => return Err(error),
-        _ => {}
-    }
-    let written = File::create_new(&part).and_then(|mut file| {
-        file.write_all(bytes)?;
-        file.sync_all()
-    });
-    written
-        .and_then(|()| fs::rename(&part, path))
-        .inspect_err(|_| {
-            // What is already failing can't be made worse by a leftover that can't be removed.
-            let _ = fs::remove_file(&part);
-        })
+    // Readable to others as any file is, and new: a link that somebody laid is not followed.
+    let mut part = tempfile::Builder::new()
+        .prefix(&hidden)
+        .suffix(PART)
+        .make_in(folder, |part| File::create_new(part))?;
+    part.write_all(bytes)?;
+    part.as_file().sync_all()?;
+    part.persist(path)?;
+    Ok(())
 }
 
 /// Whether a name, with `/` between its parts, leads to something below the folder that it is seen

@@ -41,6 +41,7 @@ fn boxes_without_end_cost_their_picture_and_no_more() {
 }
 
 /// A picture whose decoder panics when its file says so.
+#[cfg(feature = "faulty")]
 fn panics(when: &[u8]) -> Vec<u8> {
     let length = (2 + when.len() as u16).to_be_bytes();
     let comment = [&[0xFF, 0xFE], &length[..], when].concat();
@@ -51,6 +52,7 @@ fn panics(when: &[u8]) -> Vec<u8> {
 
 /// Every command that touches pictures goes on with the others.
 #[test]
+#[cfg(feature = "faulty")]
 fn a_decoder_that_panics_costs_its_picture_only() {
     let stages: [(&[u8], &str); 3] = [
         (
