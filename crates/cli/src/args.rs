@@ -4,9 +4,10 @@ use std::path::{Path, PathBuf};
 
 use clap::{Parser, Subcommand};
 use kiln_core::credits::Field;
-use kiln_core::plan::CreditsWish;
+use kiln_core::encode::Format;
+use kiln_core::plan::{CreditsWish, Look};
 
-use crate::layer::TypedLayer;
+use crate::layer::{TypedLayer, TypedShape};
 use crate::wording;
 
 /// Makes a folder of heavy pictures ready for the web: the right pixels, light files, originals
@@ -39,6 +40,8 @@ pub enum Command {
     Init(InitArgs),
     /// Make the pieces: size, compress and write every picture found.
     Fire(Box<FireArgs>),
+    /// Try formats and looks on a picture: what each costs, and where the eye sees it.
+    Proof(Box<ProofArgs>),
     /// Make and check the label sheet: titles, alternative texts, credits.
     Label(LabelArgs),
     /// Unpack the sample site of Tern Point Light and fire it.
@@ -191,6 +194,70 @@ pub struct KilnFileArgs {
     #[arg(long, conflicts_with = "kiln")]
     pub no_kiln: bool,
 }
+
+/// The options of `kiln proof`.
+#[derive(Debug, clap::Args)]
+#[command(after_help = PROOF_EXAMPLES)]
+pub struct ProofArgs {
+    /// Originals, and folders to search for them; or two finished files, of which the second is
+    /// compared with the first.
+    #[arg(required = true, value_name = "PATHS")]
+    pub paths: Vec<PathBuf>,
+
+    #[command(flatten)]
+    pub kiln_file: KilnFileArgs,
+
+    /// Only for these places of the kiln file. [default: every place that shows it]
+    #[arg(short, long, value_name = "NAME,…", value_delimiter = ',')]
+    pub place: Vec<String>,
+
+    /// The formats to try: jpeg, png, webp, avif. [default: all four]
+    #[arg(short, long, value_name = "FORMAT,…", value_delimiter = ',', value_parser = wording::parse_format)]
+    pub format: Vec<Format>,
+
+    /// The looks to try: plain, fine, crisp, faithful, exact, or scores. [default: those five] Of
+    /// two files the second has to reach it.
+    #[arg(short, long, value_name = "LOOK,…", value_delimiter = ',', value_parser = wording::parse_look)]
+    pub look: Vec<Look>,
+
+    /// Write the proof sheet as well: a page, complete in one file, on which the versions are
+    /// compared spot by spot.
+    #[arg(long, value_name = "FILE")]
+    pub html: Option<PathBuf>,
+
+    /// Dials to try, 0 to 100, as the format has them.
+    #[arg(short, long, value_name = "N,…", value_delimiter = ',', value_parser = wording::parse_quality)]
+    pub quality: Vec<u8>,
+
+    #[command(flatten)]
+    pub layer: TypedShape,
+
+    /// The largest picture that is read, in megapixels.
+    #[arg(long, value_name = "MP", default_value = "300", value_parser = wording::parse_megapixels)]
+    pub allowance: u64,
+
+    /// Versions in work at once. [default: one per core]
+    #[arg(short, long, value_name = "N", value_parser = wording::parse_jobs)]
+    pub jobs: Option<usize>,
+
+    /// Report as a JSON document (docs/formats.md).
+    #[arg(long)]
+    pub json: bool,
+}
+
+const PROOF_EXAMPLES: &str = "\
+Examples:
+  kiln proof photos/fog.jpg --width 800
+      Four formats and five looks at 800 pixels: weight, score, colours, seconds, and the spots
+      where a difference is seen first.
+  kiln proof photos/fog.jpg --width 800 --html fog.html
+      The same as a page: curves, spots side by side, a dial, the original under a key.
+  kiln proof fog.jpg --place banner --format webp,avif --quality 40,60,80
+      Three dials of two formats, sized and cropped as the kiln file says for that place.
+  kiln proof sent-by-client.png upload/fog-800.webp --look fine
+      Any two finished files: the second against the first. Ends with 1 where it stays below.
+
+Nothing is written but that page. Each original is tried in the largest size that its place asks for.";
 
 const FIRE_EXAMPLES: &str = "\
 Examples:
@@ -356,11 +423,11 @@ pub struct SurveyArgs {
 
     /// The format of the estimate: jpeg, png, webp or avif.
     #[arg(short, long, value_name = "FORMAT", default_value = "webp", value_parser = wording::parse_format)]
-    pub format: kiln_core::encode::Format,
+    pub format: Format,
 
     /// The look of the estimate: plain, fine, crisp, faithful, exact, or a score from 0 to 100.
     #[arg(short, long, value_name = "LOOK", default_value = "fine", value_parser = wording::parse_look)]
-    pub look: kiln_core::plan::Look,
+    pub look: Look,
 
     /// The most that a picture may weigh. Without it: rather heavy from 100 KB on, heavy from
     /// 200 KB, far too heavy from 500 KB.

@@ -14,6 +14,8 @@ mod layer;
 mod ledger;
 mod manual;
 mod mishap;
+mod pages;
+mod proof;
 mod report;
 mod settings;
 mod sheet;
@@ -44,6 +46,8 @@ pub fn run() -> ExitCode {
     };
     let done = match typed.command {
         Command::Init(typed) => init::run(&typed, &channels),
+        Command::Proof(typed) => settings::ProofSettings::resolve(&typed)
+            .and_then(|settings| proof::run(&settings, &channels)),
         Command::Fire(typed) => firing::run(&typed, &channels),
         Command::Label(typed) => settings::LabelSettings::resolve(&typed)
             .and_then(|settings| label::run(&settings, &channels)),

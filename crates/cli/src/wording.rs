@@ -256,6 +256,11 @@ pub fn time(seconds: f64) -> String {
     }
 }
 
+/// Today's date, as all countries read it.
+pub fn today() -> String {
+    chrono::Local::now().format("%Y-%m-%d").to_string()
+}
+
 /// A count with its noun.
 pub fn count(number: usize, one: &str, many: &str) -> String {
     format!("{number} {}", if number == 1 { one } else { many })

@@ -11,6 +11,7 @@ mod labels;
 mod ledger;
 mod looks;
 mod masked;
+mod proof;
 mod read_back;
 mod refusals;
 mod rooms;

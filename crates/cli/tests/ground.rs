@@ -5,7 +5,9 @@ use std::process::{Child, Stdio};
 
 use serde_json::json;
 
-use crate::support::{Scratch, common, photo};
+#[cfg(feature = "faulty")]
+use crate::support::common;
+use crate::support::{Scratch, photo};
 
 /// A box of the ISO base media format.
 fn boxed(name: &[u8; 4], body: &[u8]) -> Vec<u8> {

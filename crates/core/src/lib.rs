@@ -15,6 +15,7 @@ pub mod label;
 pub mod pipeline;
 pub mod pixels;
 pub mod plan;
+pub mod proof;
 pub mod size;
 pub mod source;
 pub mod survey;

@@ -21,6 +21,29 @@ pub struct Map {
 }
 
 impl Map {
+    /// The mean score, none below 0, of the cells that a part touches, given by its upper left pixel,
+    /// its width and its height; `None` where it lies outside.
+    pub fn mean(&self, x: u32, y: u32, width: u32, height: u32) -> Option<f32> {
+        let cells = |from: u32, length: u32, all: usize| {
+            let first = from as usize / self.cell;
+            let behind = (from as usize + length as usize).div_ceil(self.cell);
+            first..behind.min(all)
+        };
+        let columns = cells(x, width, self.columns);
+        let (mut sum, mut count) = (0.0, 0u32);
+        for row in cells(y, height, self.rows) {
+            for score in self
+                .scores
+                .get(row * self.columns..)?
+                .get(columns.clone())?
+            {
+                sum += score.max(0.0);
+                count += 1;
+            }
+        }
+        (count > 0).then(|| sum / count as f32)
+    }
+
     /// The lower score of both in every cell.
     pub(crate) fn worse(mut self, other: Map) -> Map {
         for (score, other) in self.scores.iter_mut().zip(other.scores) {
@@ -111,5 +134,55 @@ impl Grid {
         let across = self.side.min(self.width - column * self.side);
         let down = self.side.min(self.height - row * self.side);
         (self.sums[row * self.columns + column], across * down)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use pulp::Arch;
+
+    use super::*;
+    use crate::compare::Prepared;
+    use crate::picture::{Ground, Picture, View};
+    use crate::scales::sizes;
+
+    #[test]
+    fn the_errors_of_all_cells_are_those_of_the_score() {
+        let (width, height) = (203, 90);
+        let of = |off: usize| -> Vec<u8> {
+            let sample = |at: usize| (at / 7 + at * at / 5000 + off * (at % 11)) as u8;
+            (0..width * height * 3).map(sample).collect()
+        };
+        let (one, two) = (of(0), of(2));
+        let view = |samples| View::new(samples, Ground::Black);
+        let picture = |samples| Picture::rgb(width, height, samples).expect("a picture");
+        let (one, two) = (picture(&one), picture(&two));
+        let prepared = Prepared::new(Arch::new(), &view(one));
+        let mut cells = Cells::new(&sizes(width, height));
+        let whole = prepared.compare(Arch::new(), &view(two), Some(&mut cells));
+        let summed = cells.scales.iter().map(|grid| {
+            let mut all: [Sums; COMPONENTS] = Default::default();
+            for cell in &grid.sums {
+                for (all, cell) in all.iter_mut().zip(cell) {
+                    for kind in 0..KINDS {
+                        all.plain[kind] += cell.plain[kind];
+                        all.fourth[kind] += cell.fourth[kind];
+                    }
+                }
+            }
+            (all, grid.width * grid.height)
+        });
+        let summed: Vec<Scale> = summed.collect();
+        let (found, expected) = (score(&summed), score(&whole));
+        assert!((found - expected).abs() < 1e-3, "{found} {expected}");
+        assert!(expected < 90.0);
+        // The mean of a part is that of the cells that it touches.
+        let map = cells.finish(width, height, 1);
+        let touched = [map.scores[0], map.scores[1]].map(|score| score.max(0.0));
+        assert_eq!(
+            map.mean(10, 3, 20, 4),
+            Some((touched[0] + touched[1]) / 2.0)
+        );
+        assert_eq!(map.mean(0, 96, 5, 5), None);
     }
 }

@@ -16,7 +16,7 @@ use kiln_core::pixels::{
 };
 use kiln_core::plan::{Choice, CreditsWish, Extent, Look, Pattern, Wish};
 
-pub use options::TypedLayer;
+pub use options::{TypedLayer, TypedShape};
 pub use setting::{Refusal, Setting, Typed, one};
 pub use table::{find, names};
 

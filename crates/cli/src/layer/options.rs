@@ -55,6 +55,51 @@ pub struct TypedLayer {
     pub texts: Vec<(&'static str, Typed)>,
 }
 
+/// The settings that decide what a picture is shown as, not how it is coded: those of a command that
+/// tries codings.
+#[derive(Clone, Debug, Default)]
+pub struct TypedShape(pub TypedLayer);
+
+/// What such a command decides by itself.
+const CODINGS: [&str; 8] = [
+    "formats",
+    "name",
+    "max-weight",
+    "quality",
+    "look",
+    "aim",
+    "least-look",
+    "shrink-to-fit",
+];
+
+impl Args for TypedShape {
+    fn augment_args(command: Command) -> Command {
+        let shaping = SETTINGS.iter().filter(|one| !CODINGS.contains(&one.key));
+        let options = shaping.filter_map(|setting| {
+            let arg = arg(setting, setting.option.as_ref()?);
+            Some(arg)
+        });
+        command.args(options)
+    }
+
+    fn augment_args_for_update(command: Command) -> Command {
+        TypedShape::augment_args(command)
+    }
+}
+
+impl FromArgMatches for TypedShape {
+    fn from_arg_matches(matches: &ArgMatches) -> Result<Self, clap::Error> {
+        let mut typed = TypedShape::default();
+        typed.update_from_arg_matches(matches)?;
+        Ok(typed)
+    }
+
+    fn update_from_arg_matches(&mut self, matches: &ArgMatches) -> Result<(), clap::Error> {
+        let shaping = SETTINGS.iter().filter(|one| !CODINGS.contains(&one.key));
+        self.0.take_from(shaping, matches)
+    }
+}
+
 impl Args for TypedLayer {
     fn augment_args(command: Command) -> Command {
         let options = SETTINGS.iter();
@@ -75,7 +120,18 @@ impl FromArgMatches for TypedLayer {
     }
 
     fn update_from_arg_matches(&mut self, matches: &ArgMatches) -> Result<(), clap::Error> {
-        for setting in &SETTINGS {
+        self.take_from(SETTINGS.iter(), matches)
+    }
+}
+
+impl TypedLayer {
+    /// Takes what was typed of some settings.
+    fn take_from(
+        &mut self,
+        settings: impl Iterator<Item = &'static Setting>,
+        matches: &ArgMatches,
+    ) -> Result<(), clap::Error> {
+        for setting in settings {
             let Some(option) = &setting.option else {
                 continue;
             };

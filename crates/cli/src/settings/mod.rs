@@ -1,5 +1,6 @@
 //! Settings resolved: the only thing that the work sees of the command line.
 
+mod proof;
 mod totals;
 
 use std::path::{Path, PathBuf};
@@ -12,11 +13,12 @@ use kiln_core::plan::{CodingWish, CreditsWish, Place, Site, Wish};
 use kiln_core::survey::Limits;
 use strsim::jaro_winkler;
 
-use crate::args::{FireArgs, KilnFileArgs, LabelArgs, SurveyArgs};
+use crate::args::{CreditsArgs, FireArgs, KilnFileArgs, LabelArgs, SurveyArgs};
 use crate::failure::Failure;
 use crate::layer::{Layer, Told};
 use crate::site::{self, SiteFile};
 use crate::wording::Order;
+pub use proof::{ProofOf, ProofSettings};
 
 /// The label sheet's name where none is given.
 const LABELS: &str = "labels.csv";
@@ -143,7 +145,8 @@ impl Settings {
         };
         let file = file.as_ref();
         let originals = Originals::resolve(&typed.paths, file)?;
-        let (mut site, mut told) = sites(typed, file)?;
+        let (layer, credits) = (&typed.layer.layer, &typed.credits);
+        let (mut site, mut told) = sites(layer, credits, &typed.place, file)?;
         let unshared = totals::resolve(typed, file, &mut site, &mut told)?;
         if let Some(missing) = typed.labels.as_ref().filter(|path| !path.exists()) {
             return Err(Failure::NoSuchPath(missing.clone()));
@@ -180,11 +183,15 @@ impl Settings {
 type ToldPlaces = Vec<(String, Vec<Told>)>;
 
 /// The wishes of all places that are fired, with where they come from.
-fn sites(typed: &FireArgs, file: Option<&SiteFile>) -> Result<(Site, ToldPlaces), Failure> {
-    let typed_layer = &typed.layer.layer;
+fn sites(
+    typed: &Layer,
+    credits: &CreditsArgs,
+    places: &[String],
+    file: Option<&SiteFile>,
+) -> Result<(Site, ToldPlaces), Failure> {
     let (mut site, mut told) = (Site::default(), Vec::new());
-    let credits = file.map_or(CreditsWish::default(), |file| file.credits.clone());
-    let credits = typed.credits.over(credits);
+    let kept = file.map_or(CreditsWish::default(), |file| file.credits.clone());
+    let credits = credits.over(kept);
     let base = file.map_or(Layer::default(), |file| file.every.clone());
     let mut settle = |label: &str, layer: Layer| {
         let wish = layer.wish(&credits);
@@ -196,16 +203,15 @@ fn sites(typed: &FireArgs, file: Option<&SiteFile>) -> Result<(Site, ToldPlaces)
         Ok(wish)
     };
     let given = file.map_or(&[][..], |file| &file.places);
-    if let Some(unknown) = typed
-        .place
+    if let Some(unknown) = places
         .iter()
         .find(|name| !given.iter().any(|place| place.name == **name))
     {
         return Err(unknown_place(unknown, file));
     }
     for place in given {
-        if typed.place.is_empty() || typed.place.contains(&place.name) {
-            let layer = typed_layer.clone().over(&place.layer).over(&base);
+        if places.is_empty() || places.contains(&place.name) {
+            let layer = typed.clone().over(&place.layer).over(&base);
             site.places.push(Place {
                 name: place.name.clone(),
                 of: place.of.clone(),
@@ -213,9 +219,9 @@ fn sites(typed: &FireArgs, file: Option<&SiteFile>) -> Result<(Site, ToldPlaces)
             });
         }
     }
-    let every = typed_layer.clone().over(&base);
+    let every = typed.clone().over(&base);
     // Without a kiln file all is made; with one, what no place shows needs a width of its own.
-    if file.is_none() || (typed.place.is_empty() && every.extent.is_some()) {
+    if file.is_none() || (places.is_empty() && every.extent.is_some()) {
         let label = if file.is_none() { "all" } else { "[every]" };
         site.every = Some(settle(label, every)?);
     }

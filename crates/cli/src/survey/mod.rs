@@ -13,15 +13,16 @@ use crate::find::Aside;
 use crate::report::Channels;
 use crate::settings::SurveySettings;
 use crate::wording::Order;
-use crate::write;
+use crate::{pages, write};
 
 pub use gather::{Record, Survey, gather};
+pub use summary::SLOW_PHONE;
 
 /// Surveys and reports. Damaged pictures are findings like others; only what could not be read
 /// at all changes the exit code.
 pub fn run(settings: &SurveySettings, channels: &Channels) -> Result<ExitCode, Failure> {
     if let Some(page) = &settings.page {
-        page::may_be_written(page)?;
+        pages::may_be_written(page)?;
     }
     let survey = gather(settings, channels)?;
     for aside in &survey.unreadable {
@@ -32,7 +33,7 @@ pub fn run(settings: &SurveySettings, channels: &Channels) -> Result<ExitCode, F
     }
     let shown = shown(&survey, settings);
     if let Some(path) = &settings.page {
-        let page = page::render(&survey, &shown);
+        let page = page::render(&survey, &shown, &settings.paths);
         write::whole(path, page.as_bytes()).map_err(Failure::unwritable(path))?;
     }
     channels.print(|out, columns| {

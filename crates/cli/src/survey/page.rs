@@ -1,20 +1,13 @@
 //! The survey as one self-contained page.
 
-use std::fs;
-use std::path::Path;
+use std::path::PathBuf;
 
-use base64::Engine;
-use base64::engine::general_purpose::STANDARD;
-use minijinja::{Environment, context};
+use minijinja::context;
 use serde::Serialize;
 
 use super::summary::{self, LINKS};
 use super::{Record, Survey};
-use crate::failure::Failure;
-use crate::wording;
-
-/// Every value that the template prints is escaped, since its name ends in `.html`.
-const TEMPLATE: &str = include_str!("page.html");
+use crate::{pages, wording};
 
 #[derive(Serialize)]
 struct Row {
@@ -50,21 +43,8 @@ struct Load {
     after: Option<String>,
 }
 
-/// How a page begins, by which an earlier one is known again.
-const BEGINNING: &[u8] = b"<!doctype html>";
-
-/// Refuses a name that belongs to anything but a page: an original, say.
-pub(super) fn may_be_written(path: &Path) -> Result<(), Failure> {
-    match fs::read(path) {
-        Ok(there) if !there.starts_with(BEGINNING) => Err(Failure::NoPage {
-            path: path.to_owned(),
-        }),
-        _ => Ok(()),
-    }
-}
-
 /// The whole page.
-pub(super) fn render(survey: &Survey, shown: &[&Record]) -> String {
+pub(super) fn render(survey: &Survey, shown: &[&Record], paths: &[PathBuf]) -> String {
     let totals = summary::totals(survey);
     let heaviest = shown.iter().map(|record| record.weight).max().unwrap_or(1);
     let notes: Vec<Note> = summary::sums(survey)
@@ -81,27 +61,29 @@ pub(super) fn render(survey: &Survey, shown: &[&Record]) -> String {
                 .map(|bytes| wording::time(link.seconds(totals.files, bytes))),
         })
         .collect();
-    let mut environment = Environment::new();
-    // The template is a constant; a mistake in it shows in the first test that renders it.
-    let rendered = environment
-        .add_template("page.html", TEMPLATE)
-        .and_then(|()| {
-            environment.get_template("page.html")?.render(context! {
-                rows => shown.iter().map(|record| row(record, heaviest)).collect::<Vec<_>>(),
-                left => survey.records.len() - shown.len(),
-                notes,
-                links,
-                files => wording::count(totals.files, "file", "files"),
-                weight => wording::weight(totals.weight),
-                heaviest => totals.heaviest,
-                remains => totals.remains.map(wording::weight),
-                change => totals.remains.map(|remains| wording::change(totals.weight, remains)),
-                format => survey.format.to_string(),
-                shown_at => survey.shown,
-                density => survey.density.to_string(),
-            })
-        });
-    rendered.unwrap_or_else(|error| format!("<!doctype html><p>{error}"))
+    let of: Vec<String> = paths
+        .iter()
+        .map(|path| wording::safe(&path.to_string_lossy()))
+        .collect();
+    pages::render(
+        "survey.html",
+        context! {
+            of => of.join(", "),
+            date => wording::today(),
+            rows => shown.iter().map(|record| row(record, heaviest)).collect::<Vec<_>>(),
+            left => survey.records.len() - shown.len(),
+            notes,
+            links,
+            files => wording::count(totals.files, "file", "files"),
+            weight => wording::weight(totals.weight),
+            heaviest => totals.heaviest,
+            remains => totals.remains.map(wording::weight),
+            change => totals.remains.map(|remains| wording::change(totals.weight, remains)),
+            format => survey.format.to_string(),
+            shown_at => survey.shown,
+            density => survey.density.to_string(),
+        },
+    )
 }
 
 fn note(name: kiln_core::survey::Name, says: String, worth: Option<u64>, files: usize) -> Note {
@@ -133,7 +115,10 @@ fn row(record: &Record, heaviest: u64) -> Row {
         waste: record.waste(),
         solid: share(record.remains()),
         light: share(record.waste()),
-        thumbnail: record.thumbnail.as_ref().map(|file| STANDARD.encode(file)),
+        thumbnail: record
+            .thumbnail
+            .as_ref()
+            .map(|file| pages::address("webp", file)),
         findings: findings
             .map(|f| note(f.name, f.says.clone(), f.worth, 1))
             .collect(),

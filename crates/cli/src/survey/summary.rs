@@ -17,13 +17,16 @@ pub struct Link {
     delay: f64,
 }
 
+/// The slowest of them.
+pub const SLOW_PHONE: Link = Link {
+    name: "slow phone",
+    rate: 1.6e6,
+    delay: 0.3,
+};
+
 /// The links that load times are told for; `kiln survey --help` states them.
 pub const LINKS: [Link; 3] = [
-    Link {
-        name: "slow phone",
-        rate: 1.6e6,
-        delay: 0.3,
-    },
+    SLOW_PHONE,
     Link {
         name: "fast phone",
         rate: 12e6,

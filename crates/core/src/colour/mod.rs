@@ -2,9 +2,11 @@
 //! the gamut that is wanted, 32-bit floats, alpha premultiplied; the way back gives 8-bit levels.
 
 mod curve;
+mod difference;
 mod icc;
 
 pub use curve::{encoded, levels, linear, to_srgb};
+pub use difference::{Lab, Tint, delta_e, lab, tint};
 pub use icc::{ProfileFacts, describe, in_gamut, profile};
 
 use std::borrow::Cow;

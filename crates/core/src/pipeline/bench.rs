@@ -7,10 +7,11 @@ use std::collections::HashMap;
 use super::account::{Account, Attempt, Piece, PieceError};
 use super::canvas::Canvas;
 use super::eye;
+use super::versions::Version;
 use crate::budget::{self, Aim, Curve, Outcome, Trial, Verdict};
 use crate::credits::Blocks;
 use crate::encode::{self, Coding, Format, Manner, Pace, Prepared, Sought, Tried, Way};
-use crate::plan::LookWish;
+use crate::plan::{CodingWish, LookWish};
 use crate::source::Nature;
 
 /// So many trials a slow coder is given to find a look, at the pace that is asked for.
@@ -23,6 +24,8 @@ pub(super) struct Bench<'c> {
     prepared: Box<dyn Prepared + 'c>,
     /// What its files are for.
     terms: Terms<'c>,
+    /// Every file that was made, where they are kept.
+    made: Option<RefCell<Vec<Version>>>,
 }
 
 /// What holds for every file of a bench.
@@ -52,7 +55,40 @@ impl<'c> Bench<'c> {
             format,
             prepared: encode::prepare(&canvas.raster, format)?,
             terms,
+            made: None,
         })
+    }
+
+    /// From now on every file is kept, and none is made twice.
+    pub(super) fn keeping(self) -> Bench<'c> {
+        Bench {
+            made: Some(RefCell::default()),
+            ..self
+        }
+    }
+
+    /// What is known of its dials by now.
+    pub(super) fn known(&self) -> Vec<Attempt> {
+        let made = self.made.as_ref().map(RefCell::borrow);
+        let attempts = made.iter().flat_map(|made| made.iter());
+        let attempts = attempts.map(|version| version.attempt);
+        attempts
+            .filter(|attempt| attempt.coding != Coding::Lossless)
+            .collect()
+    }
+
+    /// The files that were kept.
+    pub(super) fn into_made(self) -> Vec<Version> {
+        self.made.map_or(Vec::new(), RefCell::into_inner)
+    }
+
+    /// Meets a wish; the trail begins after what is known.
+    pub(super) fn meet(&self, wish: CodingWish, known: &[Attempt]) -> Result<Piece, PieceError> {
+        match (wish, self.format.dials()) {
+            (_, None) | (CodingWish::Exact, _) => self.lossless(),
+            (CodingWish::Dial(dial), Some(_)) => self.single(Coding::Dial(dial)),
+            (CodingWish::Look(wish), Some(_)) => self.within(wish, known),
+        }
     }
 
     /// The lossy file that the search finds, or the lossless one where it serves better: where it
@@ -243,11 +279,23 @@ impl<'c> Bench<'c> {
     /// A file, and its score.
     pub(super) fn attempt(&self, manner: Manner) -> Result<(Vec<u8>, f32), PieceError> {
         let Bench { canvas, format, .. } = *self;
+        if let Some(made) = &self.made {
+            let made = made.borrow();
+            let known = made.iter().find(|made| made.attempt.manner() == manner);
+            if let Some(Version { attempt, file }) = known {
+                return Ok((file.clone(), attempt.score));
+            }
+        }
         let file = self.prepared.encode(manner)?;
         let file = encode::inscribe(file, format, self.terms.blocks)?;
         let eye = || canvas.eye(self.terms.density);
         let score = eye::score(&canvas.raster, format, &file, eye);
         let score = score.map_err(|source| PieceError::Unreadable { format, source })?;
+        if let Some(made) = &self.made {
+            let attempt = self.tried(manner, file.len() as u64, score);
+            let file = file.clone();
+            made.borrow_mut().push(Version { attempt, file });
+        }
         Ok((file, score))
     }
 

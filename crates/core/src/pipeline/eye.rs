@@ -93,7 +93,8 @@ fn compare(reference: Option<&Reference>, raster: Option<&Raster>) -> f32 {
     score.unwrap_or(f32::MIN)
 }
 
-fn picture(raster: &Raster) -> Option<Picture<'_>> {
+/// A raster as the score takes it.
+pub(crate) fn picture(raster: &Raster) -> Option<Picture<'_>> {
     let (width, height) = (
         raster.size().width() as usize,
         raster.size().height() as usize,
@@ -114,7 +115,7 @@ fn reference(raster: &Raster) -> Option<Reference> {
 }
 
 /// A raster as large as it is displayed.
-pub(super) fn reduced(raster: &Raster, size: Size) -> Option<Raster> {
+pub(crate) fn reduced(raster: &Raster, size: Size) -> Option<Raster> {
     let (form, gamut) = (Form::of(raster), raster.gamut());
     size::sized(&form, raster.samples(), gamut, size, Kernel::Even)
 }

@@ -9,6 +9,7 @@ mod eye;
 mod pour;
 mod shares;
 mod studio;
+mod versions;
 
 use std::borrow::Cow;
 use std::ops::ControlFlow;
@@ -20,15 +21,18 @@ use thiserror::Error;
 use crate::colour::ColourNote;
 use crate::decode::{self, Allowance, DecodeError, Input, Pixels};
 use crate::pixels::Raster;
-use crate::plan::{Job, PlannedPiece};
+use crate::plan::{Job, Placement, PlannedPiece, PlannedSize};
 use crate::size::knock_out::NotPlain;
 pub use account::{Account, Attempt, Order, Ordered, Piece, PieceError};
 use cuts::Cut;
 pub use cuts::content;
 pub use eye::Eye;
+pub(crate) use eye::{picture, reduced};
 pub use shares::{Part, Settled, Shares, Standing};
 use studio::Studio;
+pub(crate) use studio::backdrop;
 pub use studio::{Aims, piece};
+pub use versions::{Answer, Version, Versions, versions};
 
 /// Why an original gave no pieces at all.
 #[derive(Debug, Error)]
@@ -100,6 +104,14 @@ impl Rasters {
         rasters.map(|raster| raster.samples().len() as u64).sum()
     }
 
+    /// The picture as a size of a placement wants it.
+    pub fn sized(&self, placement: &Placement, planned: &PlannedSize) -> Option<&Raster> {
+        let cut = Cut::of(placement, planned);
+        let mut known = self.cuts.iter().zip(&self.rasters);
+        let found = known.find(|(known, _)| **known == cut);
+        found.map(|(_, raster)| raster)
+    }
+
     /// Makes the pieces of a job, all or some of that which these are for; see [`fire_ordered`].
     pub fn fire<'o>(
         &self,
@@ -111,9 +123,7 @@ impl Rasters {
         for placement in &job.placements {
             let (aims, blocks) = (Aims::of(placement), placement.inscription.blocks());
             for planned in &placement.sizes {
-                let cut = Cut::of(placement, planned);
-                let mut known = self.cuts.iter().zip(&self.rasters);
-                if let Some((_, raster)) = known.find(|(known, _)| **known == cut) {
+                if let Some(raster) = self.sized(placement, planned) {
                     let raster = Cow::Borrowed(raster);
                     let studio = Studio::new(raster, aims, planned.seen, blocks.clone());
                     studios.push((studio, &planned.pieces));

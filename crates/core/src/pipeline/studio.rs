@@ -11,7 +11,7 @@ use super::eye::{self, Eye};
 use crate::budget::{Aim, Verdict};
 use crate::colour;
 use crate::credits::{Blocks, Inscription};
-use crate::encode::{self, Coding, Format, Pace};
+use crate::encode::{self, Format, Pace};
 use crate::pixels::{Backdrop, Channels, Raster, Size};
 use crate::plan::{CodingWish, LookWish, Placement, PlannedSize};
 use crate::source::Nature;
@@ -58,6 +58,14 @@ pub fn piece(
 ) -> Result<Piece, PieceError> {
     let blocks = Inscription::default().blocks();
     Studio::new(Cow::Borrowed(raster), aims, density, blocks).make([format])
+}
+
+/// The colour behind transparent pixels of a raster where a format has no transparency.
+pub(crate) fn backdrop(raster: &Raster, wish: Backdrop) -> [u8; 3] {
+    match wish {
+        Backdrop::Colour(colour) => colour::in_gamut(colour, raster.gamut()),
+        Backdrop::Transparent => [255; 3],
+    }
 }
 
 /// A sized raster, ready to be encoded in any format.
@@ -224,7 +232,7 @@ impl<'a> Studio<'a> {
         }
     }
 
-    fn bench(&self, format: Format) -> Result<Bench<'_>, PieceError> {
+    pub(super) fn bench(&self, format: Format) -> Result<Bench<'_>, PieceError> {
         let terms = Terms {
             density: self.density,
             max_weight: self.aims.max_weight,
@@ -249,11 +257,7 @@ impl<'a> Studio<'a> {
     /// Makes a piece in one size and format; its trail begins after what is known.
     fn in_format(&self, format: Format, known: &[Attempt]) -> Result<Piece, PieceError> {
         let bench = self.bench(format)?;
-        let mut piece = match (self.aims.coding, format.dials()) {
-            (_, None) | (CodingWish::Exact, _) => bench.lossless()?,
-            (CodingWish::Dial(dial), Some(_)) => bench.single(Coding::Dial(dial))?,
-            (CodingWish::Look(wish), Some(_)) => bench.within(wish, known)?,
-        };
+        let mut piece = bench.meet(self.aims.coding, known)?;
         piece.account.flattened = self.flattens(format);
         Ok(piece)
     }
@@ -261,10 +265,7 @@ impl<'a> Studio<'a> {
     /// The raster on its backdrop.
     fn flat(&self) -> Raster {
         let raster = &self.canvas.raster;
-        raster.over(match self.aims.backdrop {
-            Backdrop::Colour(colour) => colour::in_gamut(colour, raster.gamut()),
-            Backdrop::Transparent => [255; 3],
-        })
+        raster.over(backdrop(raster, self.aims.backdrop))
     }
 
     fn fits(&self, weight: u64) -> bool {

@@ -177,7 +177,8 @@ fn interest(small: &Raster) -> Interest {
         let [_, yellow, red] = tones[index];
         let colour = (square(yellow - mean[0]) + square(red - mean[1])).sqrt();
         let colour = (colour / 128.0).min(1.0) * COLOUR_WEIGHT;
-        let skin = if is_skin(pixels[index]) {
+        let [r, g, b, _] = pixels[index];
+        let skin = if is_skin([r as u8, g as u8, b as u8]) {
             SKIN_WEIGHT
         } else {
             0.0
@@ -229,7 +230,8 @@ fn tone([r, g, b, alpha]: [f32; 4]) -> [f32; 3] {
 
 /// The tones of skin, light and dark alike, differ in lightness and little in hue: red above
 /// green above blue, in about these proportions.
-fn is_skin([r, g, b, _]: [f32; 4]) -> bool {
+pub(crate) fn is_skin(colour: [u8; 3]) -> bool {
+    let [r, g, b] = colour.map(f32::from);
     let sum = r + g + b;
     if sum < 120.0 || r <= g || g <= b {
         return false;

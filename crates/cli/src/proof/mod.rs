@@ -1,0 +1,296 @@
+//! `kiln proof`: what each format and look costs on a picture, and where the eye would see it.
+
+mod json;
+mod page;
+mod pair;
+mod plot;
+mod table;
+
+use std::process::ExitCode;
+
+use kiln_core::encode::{Coding, Format};
+use kiln_core::pipeline::{self, Aims, FireError, Rasters};
+use kiln_core::pixels::{Raster, Size};
+use kiln_core::plan::{CodingWish, Job, Wish};
+use kiln_core::proof::{self, Judged, Proof, Proven};
+use rayon::ThreadPoolBuilder;
+
+use crate::failure::Failure;
+use crate::find::{self, Aside, Picture};
+use crate::mishap::Mishap;
+use crate::report::{Channels, Counting};
+use crate::settings::{ProofOf, ProofSettings};
+use crate::{pages, write};
+
+/// From this score on nothing is seen, even side by side.
+const NOTHING_SEEN: f32 = proof::UNSEEN;
+
+/// Proves pictures, or compares two files, and reports. Writes nothing but the page, if one is wanted.
+pub fn run(settings: &ProofSettings, channels: &Channels) -> Result<ExitCode, Failure> {
+    match &settings.of {
+        ProofOf::Pair(one, two) => pair::run(one, two, settings, channels),
+        ProofOf::Originals { .. } => originals(settings, channels),
+    }
+}
+
+/// One picture at one size, in all its versions.
+pub struct Subject {
+    /// Its path as found.
+    pub path: String,
+    /// Its name below the folder of originals.
+    pub name: String,
+    /// The original's bytes.
+    pub before: u64,
+    /// The place that it is shown in.
+    pub place: Option<String>,
+    /// The size of all versions.
+    pub size: Size,
+    /// The device pixel ratio that they are scored for.
+    pub density: f64,
+    /// The look that is wanted there; `None` where it is to be exact, or a dial is set.
+    pub look: Option<f32>,
+    /// The most that it may weigh there, in bytes.
+    pub max_weight: Option<u64>,
+    /// What was asked of every format.
+    pub wishes: Vec<CodingWish>,
+    /// The sized picture.
+    pub raster: Raster,
+    /// All that was made.
+    pub proof: Proof,
+}
+
+/// What a proof is told by.
+pub struct Report {
+    /// The pictures.
+    pub subjects: Vec<Subject>,
+    /// Files that gave nothing.
+    pub refused: Vec<Aside>,
+}
+
+fn originals(settings: &ProofSettings, channels: &Channels) -> Result<ExitCode, Failure> {
+    let ProofOf::Originals { originals, site } = &settings.of else {
+        return Ok(ExitCode::SUCCESS);
+    };
+    if let Some(page) = &settings.page {
+        pages::may_be_written(page)?;
+    }
+    let finding = find::find(originals, &settings.out)?;
+    if finding.pictures.is_empty() && finding.refused.is_empty() {
+        return Err(Failure::nothing_found(&originals.paths));
+    }
+    let mut report = Report {
+        subjects: Vec::new(),
+        refused: finding.refused,
+    };
+    let pool = ThreadPoolBuilder::new()
+        .num_threads(settings.jobs)
+        .build()?;
+    let counting = Counting::start(finding.pictures.len(), "pictures", channels);
+    for picture in &finding.pictures {
+        let shown = site.places.iter();
+        let shown = shown.filter(|place| place.shows(&picture.original.name));
+        let mut wishes: Vec<(Option<&str>, &Wish)> = shown
+            .map(|place| (Some(place.name.as_str()), &place.wish))
+            .collect();
+        if wishes.is_empty() {
+            wishes.extend(site.every.iter().map(|wish| (None, wish)));
+        }
+        if wishes.is_empty() {
+            let why = Mishap::new("no place shows it; say a --width, or name a --place");
+            report.refused.push(picture.aside(why));
+        }
+        for (place, wish) in wishes {
+            match pool.install(|| subject(picture, place, wish, settings)) {
+                Ok(subject) => report.subjects.push(subject),
+                Err(why) => {
+                    report.refused.push(picture.aside(why));
+                    break;
+                }
+            }
+        }
+        counting.one();
+    }
+    counting.end();
+    for aside in &report.refused {
+        channels.name_problem(&aside.path.to_string_lossy(), &aside.why.to_string());
+    }
+    let failed = report.subjects.iter().map(|subject| &subject.proof.failed);
+    for (format, why) in failed.flatten() {
+        channels.name_problem(&format.to_string(), &why.to_string());
+    }
+    if let Some(path) = &settings.page {
+        let page = page::render(&report);
+        write::whole(path, page.as_bytes()).map_err(Failure::unwritable(path))?;
+    }
+    channels.print(|out, columns| match settings.json {
+        true => json::write(out, &report),
+        false => table::write(out, &report, columns),
+    })?;
+    let whole = report.refused.is_empty()
+        && report
+            .subjects
+            .iter()
+            .all(|one| one.proof.failed.is_empty());
+    Ok(if whole {
+        ExitCode::SUCCESS
+    } else {
+        ExitCode::from(1)
+    })
+}
+
+/// A picture as a place wants it, in its largest size, in all versions.
+fn subject(
+    picture: &Picture,
+    place: Option<&str>,
+    wish: &Wish,
+    settings: &ProofSettings,
+) -> Result<Subject, Mishap> {
+    let mut original = picture.original.clone();
+    if !settings.allowance.covers(original.probe.stored) {
+        return Err(Mishap::new(format!(
+            "{} is above the allowance; raise it with --allowance",
+            original.probe.stored
+        )));
+    }
+    let bytes = std::fs::read(&picture.path).map_err(Mishap::unreadable)?;
+    let rasters = kiln_core::guard::guarded(|| {
+        if wish.framing.trim {
+            let content = pipeline::content(&bytes[..], &original, settings.allowance)?;
+            original.content = Some(content);
+        }
+        let mut job = Job::new(original.clone(), wish);
+        // The largest size shows most; the others are made from the same settings.
+        for placement in &mut job.placements {
+            let largest = placement.sizes.len().saturating_sub(1);
+            placement.sizes.drain(..largest);
+        }
+        let rasters = Rasters::new(&bytes[..], &job, settings.allowance)?;
+        Ok::<_, FireError>((job, rasters))
+    });
+    let (job, rasters) = match rasters {
+        Ok(made) => made?,
+        Err(_) => return Err(Mishap::new("the decoder failed on it")),
+    };
+    let placement = job.placements.first();
+    let sized = placement.and_then(|placement| {
+        let size = placement.sizes.first()?;
+        Some((placement, size, rasters.sized(placement, size)?))
+    });
+    let Some((placement, size, raster)) = sized else {
+        return Err(Mishap::new("no size was planned for it; say a --width"));
+    };
+    let look = match placement.coding {
+        CodingWish::Look(wish) => Some(wish.look),
+        CodingWish::Exact | CodingWish::Dial(_) => None,
+    };
+    let wishes = settings.wishes_for(look);
+    let formats = settings.formats.clone().unwrap_or_else(all_formats);
+    let aims = Aims {
+        coding: CodingWish::default(),
+        max_weight: None,
+        pace: placement.pace,
+        backdrop: placement.backdrop,
+    };
+    let proof = proof::prove(raster, size.seen, &formats, &wishes, aims);
+    Ok(Subject {
+        path: picture.path.to_string_lossy().into_owned(),
+        name: picture.original.name.clone(),
+        before: picture.original.weight,
+        place: place.map(str::to_owned),
+        size: raster.size(),
+        density: size.seen,
+        look,
+        max_weight: placement.max_weight,
+        wishes,
+        raster: raster.clone(),
+        proof,
+    })
+}
+
+fn all_formats() -> Vec<Format> {
+    vec![Format::Avif, Format::WebP, Format::Jpeg, Format::Png]
+}
+
+/// A version that answers a wish.
+pub struct Row<'a> {
+    /// What was made in its format.
+    pub proven: &'a Proven,
+    /// The wish that it answers.
+    pub wish: CodingWish,
+    /// The version.
+    pub judged: &'a Judged,
+    /// Whether the wish is met.
+    pub met: bool,
+    /// Whether it is the lightest of all that reach the wanted look and keep the weight.
+    pub serves: bool,
+    /// Whether it is the lightest of its format in which nothing is seen.
+    pub enough: bool,
+}
+
+impl Subject {
+    /// What every format came to for every wish, formats and wishes in order.
+    pub fn rows(&self) -> Vec<Row<'_>> {
+        let mut rows: Vec<Row<'_>> = Vec::new();
+        for proven in &self.proof.formats {
+            for answer in &proven.answers {
+                let Some(judged) = proven.versions.get(answer.version) else {
+                    continue;
+                };
+                let score = judged.version.attempt.score;
+                let wish = self.wishes[answer.wish];
+                rows.push(Row {
+                    proven,
+                    wish,
+                    judged,
+                    met: match wish {
+                        CodingWish::Look(wish) => score >= wish.look,
+                        CodingWish::Exact | CodingWish::Dial(_) => true,
+                    },
+                    serves: false,
+                    enough: false,
+                });
+            }
+        }
+        let weight = |row: &Row<'_>| row.judged.version.attempt.weight;
+        let score = |row: &Row<'_>| row.judged.version.attempt.score;
+        let suits = |row: &&mut Row<'_>| {
+            let reaches = self.look.is_some_and(|look| score(row) >= look);
+            reaches && self.max_weight.is_none_or(|most| weight(row) <= most)
+        };
+        if let Some(best) = rows.iter_mut().filter(suits).min_by_key(|row| weight(row)) {
+            best.serves = true;
+        }
+        for proven in &self.proof.formats {
+            let own = rows.iter_mut();
+            let own = own.filter(|row| std::ptr::eq(row.proven, proven));
+            let seen_no_more = own.filter(|row| score(row) >= NOTHING_SEEN);
+            if let Some(first) = seen_no_more.min_by_key(|row| weight(row)) {
+                first.enough = true;
+            }
+        }
+        rows
+    }
+
+    /// For a spot, the rows of the wanted look in which damage is seen there, the worst first.
+    pub fn seen_at(&self, spot: usize) -> Vec<(Format, proof::Loss)> {
+        let rows = self.rows();
+        let wanted = rows.iter().filter(|row| match (row.wish, self.look) {
+            (CodingWish::Look(wish), Some(look)) => wish.look == look,
+            _ => false,
+        });
+        let mut seen: Vec<(Format, proof::Loss)> = wanted
+            .filter_map(|row| Some((row.proven.format, *row.judged.losses.get(spot)?)))
+            .filter(|(_, loss)| loss.damage.is_some())
+            .collect();
+        seen.sort_by(|(_, a), (_, b)| a.score.total_cmp(&b.score));
+        seen
+    }
+}
+
+/// A coding as it is told: a dial, or none.
+pub fn dial(coding: Coding) -> String {
+    match coding {
+        Coding::Dial(dial) => dial.to_string(),
+        Coding::Lossless => "none".to_owned(),
+    }
+}

@@ -1,0 +1,95 @@
+//! One picture in several formats, for several looks each: every file that was made on the way.
+
+use std::borrow::Cow;
+
+use rayon::prelude::*;
+
+use super::account::{Attempt, PieceError};
+use super::studio::{Aims, Studio};
+use crate::budget::Verdict;
+use crate::credits::Inscription;
+use crate::encode::Format;
+use crate::pixels::Raster;
+use crate::plan::CodingWish;
+
+/// A picture in one format.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Versions {
+    /// Every file that was made, the lightest first.
+    pub made: Vec<Version>,
+    /// What each wish that the format can meet came to, in the order of the wishes.
+    pub answers: Vec<Answer>,
+}
+
+/// A file, and how it was made.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Version {
+    /// How it was made, and what it came to.
+    pub attempt: Attempt,
+    /// The whole file.
+    pub file: Vec<u8>,
+}
+
+/// What a wish came to in a format.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Answer {
+    /// The wish, by its index.
+    pub wish: usize,
+    /// What the search came to; `None` where a dial was set.
+    pub verdict: Option<Verdict>,
+    /// Whether it keeps its weight.
+    pub fits: bool,
+    /// The version that serves it best, by its index.
+    pub version: usize,
+}
+
+/// Makes a raster in several formats, in each for several wishes: what was tried for one is known
+/// for the next. The formats are worked on side by side.
+pub fn versions(
+    raster: &Raster,
+    density: f64,
+    formats: &[Format],
+    wishes: &[CodingWish],
+    aims: Aims,
+) -> Vec<(Format, Result<Versions, PieceError>)> {
+    let blocks = Inscription::default().blocks();
+    let studio = Studio::new(Cow::Borrowed(raster), aims, density, blocks);
+    let each = formats.par_iter();
+    each.map(|&format| (format, of_format(&studio, format, wishes)))
+        .collect()
+}
+
+/// Whether a format can meet a wish: one that has no dial knows a single way, without loss.
+fn can_meet(format: Format, wish: &CodingWish) -> bool {
+    match wish {
+        CodingWish::Exact => format.is_exact(),
+        CodingWish::Dial(_) | CodingWish::Look(_) => format.dials().is_some(),
+    }
+}
+
+fn of_format(
+    studio: &Studio<'_>,
+    format: Format,
+    wishes: &[CodingWish],
+) -> Result<Versions, PieceError> {
+    let bench = studio.bench(format)?.keeping();
+    let mut found = Vec::new();
+    let wishes = wishes.iter().enumerate();
+    for (index, &wish) in wishes.filter(|(_, wish)| can_meet(format, wish)) {
+        let piece = bench.meet(wish, &bench.known())?;
+        found.push((index, piece));
+    }
+    let mut made = bench.into_made();
+    made.sort_by_key(|version| version.attempt.weight);
+    let answer = |(wish, piece): &(usize, super::Piece)| {
+        let is_it = |version: &Version| piece.account.is_of(format, &version.attempt);
+        made.iter().position(is_it).map(|version| Answer {
+            wish: *wish,
+            verdict: piece.account.verdict,
+            fits: piece.account.fits,
+            version,
+        })
+    };
+    let answers = found.iter().filter_map(answer).collect();
+    Ok(Versions { made, answers })
+}
