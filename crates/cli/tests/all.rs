@@ -1,6 +1,7 @@
 //! The tests that drive the built program, in one program of their own.
 #![allow(missing_docs, clippy::expect_used, clippy::panic, clippy::print_stdout)]
 
+mod browser;
 mod candidates;
 mod carried;
 mod demo;

@@ -4,7 +4,7 @@ use std::borrow::Cow;
 
 use rayon::prelude::*;
 
-use super::account::{Attempt, PieceError};
+use super::account::{Account, Attempt, PieceError};
 use super::studio::{Aims, Studio};
 use crate::budget::Verdict;
 use crate::credits::Inscription;
@@ -67,29 +67,66 @@ fn can_meet(format: Format, wish: &CodingWish) -> bool {
     }
 }
 
+/// A slow coder's wishes are shared out to so many threads, which do not tell each other what they try.
+const HALVES: usize = 2;
+
 fn of_format(
     studio: &Studio<'_>,
     format: Format,
     wishes: &[CodingWish],
 ) -> Result<Versions, PieceError> {
-    let bench = studio.bench(format)?.keeping();
-    let mut found = Vec::new();
-    let wishes = wishes.iter().enumerate();
-    for (index, &wish) in wishes.filter(|(_, wish)| can_meet(format, wish)) {
-        let piece = bench.meet(wish, &bench.known())?;
-        found.push((index, piece));
+    let wishes = wishes.iter().copied().enumerate();
+    let wishes: Vec<(usize, CodingWish)> =
+        wishes.filter(|(_, wish)| can_meet(format, wish)).collect();
+    let parts = if format.coder().abilities().slow {
+        HALVES
+    } else {
+        1
+    };
+    let met = (0..parts).into_par_iter().map(|part| {
+        let own = wishes.iter().skip(part).step_by(parts);
+        meet(studio, format, own)
+    });
+    let met: Result<Vec<_>, PieceError> = met.collect();
+    let (mut made, mut found) = (Vec::<Version>::new(), Vec::new());
+    for (versions, pieces) in met? {
+        for version in versions {
+            // Both may have tried the same.
+            if !made.contains(&version) {
+                made.push(version);
+            }
+        }
+        found.extend(pieces);
     }
-    let mut made = bench.into_made();
-    made.sort_by_key(|version| version.attempt.weight);
-    let answer = |(wish, piece): &(usize, super::Piece)| {
-        let is_it = |version: &Version| piece.account.is_of(format, &version.attempt);
+    made.sort_by_key(|version| (version.attempt.weight, version.attempt.score.to_bits()));
+    found.sort_by_key(|(wish, _)| *wish);
+    let answer = |(wish, account): &(usize, Account)| {
+        let is_it = |version: &Version| account.is_of(format, &version.attempt);
         made.iter().position(is_it).map(|version| Answer {
             wish: *wish,
-            verdict: piece.account.verdict,
-            fits: piece.account.fits,
+            verdict: account.verdict,
+            fits: account.fits,
             version,
         })
     };
     let answers = found.iter().filter_map(answer).collect();
     Ok(Versions { made, answers })
+}
+
+/// All files that were made for some wishes, and how those were met.
+type Met = (Vec<Version>, Vec<(usize, Account)>);
+
+/// Meets wishes one after the other: what was tried for one is known for the next.
+fn meet<'w>(
+    studio: &Studio<'_>,
+    format: Format,
+    wishes: impl Iterator<Item = &'w (usize, CodingWish)>,
+) -> Result<Met, PieceError> {
+    let bench = studio.bench(format)?.keeping();
+    let mut found = Vec::new();
+    for &(index, wish) in wishes {
+        let piece = bench.meet(wish, &bench.known())?;
+        found.push((index, piece.account));
+    }
+    Ok((bench.into_made(), found))
 }

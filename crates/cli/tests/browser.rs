@@ -1,0 +1,164 @@
+//! Pages in a real browser: they work from disk, by keyboard, and say nothing on its console. Needs the
+//! browser named by `KILN_TEST_BROWSER` (Chromium) and the accessibility checker whose script is named by
+//! `KILN_TEST_AXE`; `.ci/run` installs both.
+
+use std::fs;
+use std::path::Path;
+use std::process::Command;
+
+use serde_json::Value;
+
+use crate::support::{Scratch, common, photo};
+
+/// Runs in the page once it is there: does what a person does, and leaves what was found in its title.
+const PERSON: &str = r#"
+addEventListener("load", async () => {
+  const found = { errors: window.errors, requests: performance.getEntriesByType("resource").map(one => one.name).filter(name => !name.startsWith("data:")) };
+  try {
+    const image = node => getComputedStyle(node).backgroundImage;
+    const range = document.querySelector("input[type=range]");
+    if (range) {
+      const [cell, original] = [document.querySelector(".cells .dialled"), document.querySelector(".cells .cell")];
+      const seen = new Set(), told = new Set();
+      for (let at = 0; at <= +range.max; at++) {
+        range.value = at;
+        range.dispatchEvent(new Event("input"));
+        seen.add(image(cell));
+        told.add(document.querySelector("output").textContent);
+      }
+      found.versions = +range.max + 1;
+      found.seen = seen.size;
+      found.told = told.size;
+      found.together = image(cell) === image(document.querySelector(".stage"));
+      range.value = 0;
+      range.dispatchEvent(new Event("input"));
+      const before = image(cell);
+      document.body.dispatchEvent(new KeyboardEvent("keydown", { key: "o", bubbles: true }));
+      found.held = image(cell) === image(original) && before !== image(original);
+      document.body.dispatchEvent(new KeyboardEvent("keyup", { key: "o", bubbles: true }));
+      found.released = image(cell) === before;
+      for (const radio of document.querySelectorAll(".dial input[name^=format]")) { radio.checked = true; radio.dispatchEvent(new Event("change")); }
+      found.last = document.querySelector("output").textContent;
+      document.querySelector(".show-map").click();
+      found.mapped = getComputedStyle(document.querySelector(".map")).display;
+      document.querySelector(".tries summary").click();
+      document.querySelector(".tries .copy").click();
+      await new Promise(done => setTimeout(done, 50));
+      found.copied = document.querySelector(".tries .copy").textContent;
+    }
+    found.wider = document.documentElement.scrollWidth > document.documentElement.clientWidth;
+    const checked = await axe.run(document, { resultTypes: ["violations"] });
+    found.violations = checked.violations.map(one => one.id + ": " + one.nodes.map(node => node.html.slice(0, 120)).join(" | "));
+  } catch (error) { found.errors.push(String(error)); }
+  document.title = "FOUND" + JSON.stringify(found) + "DNUOF";
+});
+"#;
+
+/// What a person finds who opens a page in a window so many pixels wide.
+fn visited(scratch: &Scratch, page: &str, width: u32) -> Value {
+    let named = |variable: &str| {
+        std::env::var(variable).unwrap_or_else(|_| panic!("{variable} names what this test needs"))
+    };
+    let text = fs::read_to_string(scratch.path(page)).expect("a page");
+    let axe = fs::read_to_string(named("KILN_TEST_AXE")).expect("the checker's script");
+    let watch = "<script>window.errors = []; addEventListener('error', e => errors.push(e.message)); console.error = (...all) => errors.push(all.join(' '));</script>";
+    let text = text.replacen("<style>", &format!("{watch}<style>"), 1);
+    let text = text.replacen(
+        "</body>",
+        &format!("<script>{axe}</script><script>{PERSON}</script></body>"),
+        1,
+    );
+    let visited = scratch.put("visited.html", text.as_bytes());
+    let output = Command::new(named("KILN_TEST_BROWSER"))
+        .args([
+            "--headless",
+            "--no-sandbox",
+            "--disable-gpu",
+            "--virtual-time-budget=20000",
+            "--dump-dom",
+        ])
+        .arg(format!("--window-size={width},800"))
+        .arg(format!(
+            "--user-data-dir={}",
+            scratch.path("profile").display()
+        ))
+        .arg(address(&visited))
+        .output()
+        .expect("the browser");
+    let dom = String::from_utf8_lossy(&output.stdout).into_owned();
+    let found = dom
+        .split_once("FOUND")
+        .and_then(|(_, rest)| rest.split_once("DNUOF"));
+    let (found, _) = found.unwrap_or_else(|| panic!("{}", String::from_utf8_lossy(&output.stderr)));
+    let found = found
+        .replace("&lt;", "<")
+        .replace("&gt;", ">")
+        .replace("&quot;", "\"")
+        .replace("&amp;", "&");
+    serde_json::from_str(&found).expect("JSON")
+}
+
+fn address(path: &Path) -> String {
+    format!("file://{}", path.display())
+}
+
+#[test]
+#[ignore = "needs a browser"]
+fn pages_work_from_disk_by_keyboard_and_for_all() {
+    let scratch = Scratch::with_photos();
+    scratch.put("photos/<b>\"sea\"</b>.jpg", &photo(500, 400, 5));
+    scratch.put("photos/mark.webp", &common::webp(true, true));
+    scratch.kiln(&["survey", "photos", "--html", "survey.html"]);
+    let originals = [
+        "photos/<b>\"sea\"</b>.jpg",
+        "photos/mark.webp",
+        "photos/fog.webp",
+    ];
+    let proof = [
+        &["proof"],
+        &originals[..],
+        &["--width", "160", "--html", "proof.html"],
+    ]
+    .concat();
+    scratch.fires(&proof);
+    for (page, width) in [
+        ("survey.html", 1280),
+        ("survey.html", 500),
+        ("proof.html", 1280),
+        ("proof.html", 500),
+    ] {
+        let found = visited(&scratch, page, width);
+        for nothing in ["errors", "requests", "violations"] {
+            assert_eq!(
+                found[nothing],
+                Value::Array(Vec::new()),
+                "{page} at {width}: {nothing}"
+            );
+        }
+        assert_eq!(found["wider"], false, "{page} at {width} scrolls sideways");
+        if page == "proof.html" {
+            assert!(found["versions"].as_u64() > Some(3), "{found}");
+            assert_eq!(
+                (&found["seen"], &found["told"]),
+                (&found["versions"], &found["versions"]),
+                "{found}"
+            );
+            for done in ["together", "held", "released"] {
+                assert_eq!(found[done], true, "{done}: {found}");
+            }
+            assert!(
+                found["last"]
+                    .as_str()
+                    .is_some_and(|last| last.starts_with("PNG")),
+                "{found}"
+            );
+            assert_eq!(found["mapped"], "block");
+            assert!(
+                ["Copied", "Selected"]
+                    .iter()
+                    .any(|says| found["copied"] == *says),
+                "{found}"
+            );
+        }
+    }
+}
