@@ -217,6 +217,13 @@ fn two_files_are_compared_whatever_their_formats_and_sizes() {
         (number(&same["tint"]["mean"]), &same["spots"]),
         (0.0, &Value::Array(Vec::new()))
     );
+    let done = pair("sea.jpg", "sea.jpg", &["--html", "page.html"]);
+    assert_eq!(done.code, 2);
+    assert!(
+        done.stderr.contains("go with originals; say a --width"),
+        "{}",
+        done.stderr
+    );
     // What cannot be compared is said.
     scratch.put("tall.png", &common::png());
     scratch.put("half.jpg", &photo(480, 320, 5)[..3000]);

@@ -60,9 +60,10 @@ pub struct TypedLayer {
 #[derive(Clone, Debug, Default)]
 pub struct TypedShape(pub TypedLayer);
 
-/// What such a command decides by itself.
-const CODINGS: [&str; 8] = [
+/// What such a command decides by itself, or has no use for.
+const CODINGS: [&str; 9] = [
     "formats",
+    "min-size",
     "name",
     "max-weight",
     "quality",

@@ -55,6 +55,12 @@ impl ProofSettings {
         let are_files = typed.paths.iter().all(|path| path.is_file());
         let of = match &typed.paths[..] {
             [one, two] if are_files && typed.place.is_empty() && typed.layer.0.texts.is_empty() => {
+                if typed.html.is_some() || !typed.format.is_empty() || !typed.quality.is_empty() {
+                    return Err(Failure::Contradiction {
+                        place: String::new(),
+                        says: "two files are compared as they are, and --format, --quality and --html go with originals; say a --width or a --place to prove both",
+                    });
+                }
                 ProofOf::Pair(one.clone(), two.clone())
             }
             paths => {
