@@ -40,7 +40,7 @@ pub fn plot(subject: &Subject, terminal: Option<usize>) -> Vec<String> {
     let least = made
         .iter()
         .map(|(.., score)| *score)
-        .fold(100.0, f32::min)
+        .fold(85.0, f32::min)
         .max(30.0);
     let place = |log: f64| {
         let part = (log - left) / (right - left).max(1e-9);
@@ -71,7 +71,7 @@ pub fn plot(subject: &Subject, terminal: Option<usize>) -> Vec<String> {
         .zip(names)
         .map(|(row, name)| {
             let row: String = row.into_iter().collect();
-            format!("{name:>MARGIN$} {}", row.trim_end())
+            format!("{name:>MARGIN$} {row}").trim_end().to_owned()
         })
         .collect();
     let weight = |log: f64| wording::weight(log.exp().round() as u64);

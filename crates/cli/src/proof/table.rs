@@ -26,7 +26,9 @@ fn one(out: &mut dyn Write, subject: &Subject, columns: Option<usize>) -> io::Re
     writeln!(out, "{STRONG}{name}{STRONG:#}{}", asked(subject))?;
     let rows = subject.rows();
     let mut table = vec![head()];
-    table.extend(rows.iter().map(|row| cells(row, subject)));
+    // Looks that come to the same file share a line.
+    let same = |a: &Row<'_>, b: &Row<'_>| std::ptr::eq(a.judged, b.judged);
+    table.extend(rows.chunk_by(same).map(|looks| cells(looks, subject)));
     writeln!(out, "{}", grid::set(table, columns, &[2, 3, 4, 5, 6, 7]))?;
     let plot = plot::plot(subject, columns);
     if !plot.is_empty() {
@@ -75,21 +77,26 @@ fn head() -> Vec<(String, Style)> {
     head.map(|text| (text.to_owned(), FAINT)).to_vec()
 }
 
-fn cells(row: &Row<'_>, subject: &Subject) -> Vec<(String, Style)> {
+/// The cells of a version, which answers one wish or several.
+fn cells(rows: &[Row<'_>], subject: &Subject) -> Vec<(String, Style)> {
+    let row = &rows[0];
+    let any = |holds: fn(&Row<'_>) -> bool| rows.iter().any(holds);
     let attempt = row.judged.version.attempt;
-    let style = if row.serves { GOOD } else { Style::new() };
+    let serves = any(|row| row.serves);
+    let style = if serves { GOOD } else { Style::new() };
+    let wishes: Vec<String> = rows.iter().map(|row| wish_name(row.wish)).collect();
     let over = subject.max_weight.is_some_and(|most| attempt.weight > most);
     let mut remarks = Vec::new();
-    if row.serves {
+    if serves {
         remarks.push("◂ the lightest that serves");
     }
-    if !row.met {
+    if any(|row| !row.met) {
         remarks.push("below its look at the highest dial");
     }
     if over {
         remarks.push("over the weight");
     }
-    if row.enough {
+    if any(|row| row.enough) {
         remarks.push("more bytes buy nothing that is seen");
     }
     let tint = row
@@ -99,7 +106,7 @@ fn cells(row: &Row<'_>, subject: &Subject) -> Vec<(String, Style)> {
     let seconds = SLOW_PHONE.seconds(1, attempt.weight);
     vec![
         (row.proven.format.to_string(), style),
-        (wish_name(row.wish), style),
+        (wishes.join(", "), style),
         (
             wording::weight(attempt.weight),
             if over { BAD } else { style },
