@@ -5,8 +5,9 @@ use std::error::Error;
 use std::io;
 use std::sync::Arc;
 
-use kiln_core::decode::DecodeError;
+use kiln_core::decode::{Allowance, DecodeError};
 use kiln_core::pipeline::{FireError, PieceError};
+use kiln_core::pixels::Size;
 use kiln_core::source::ProbeError;
 use serde::{Serialize, Serializer};
 use thiserror::Error;
@@ -52,6 +53,16 @@ impl Mishap {
         };
         let source: Option<Cause> = Some(Arc::new(error));
         Mishap { says, source }
+    }
+
+    /// A picture of more pixels than are allowed.
+    pub fn beyond(size: Size, allowance: Allowance) -> Mishap {
+        let megapixels = |pixels: u64| pixels.div_ceil(1_000_000);
+        Mishap::new(format!(
+            "{size} is {} megapixels, above the allowance of {}; raise it with --allowance {0}",
+            megapixels(size.pixels()),
+            megapixels(allowance.pixels),
+        ))
     }
 
     /// A file that cannot be read.

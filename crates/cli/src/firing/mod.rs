@@ -254,12 +254,7 @@ fn digested(pictures: &mut Vec<Picture>, refused: &mut Vec<Aside>, settings: &Se
 
 fn beyond_allowance(picture: &Picture, settings: &Settings) -> Aside {
     let size = picture.original.probe.stored;
-    let megapixels = |pixels: u64| pixels.div_ceil(1_000_000);
-    picture.aside(Mishap::new(format!(
-        "{size} is {} megapixels, above the allowance of {}; raise it with --allowance {0}",
-        megapixels(size.pixels()),
-        megapixels(settings.allowance.pixels),
-    )))
+    picture.aside(Mishap::beyond(size, settings.allowance))
 }
 
 /// A report of what shall be made.

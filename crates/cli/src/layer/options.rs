@@ -46,21 +46,20 @@ fn is_list(value: &str) -> bool {
     value.ends_with(",…")
 }
 
-/// The settings of a place as typed: what they mean, and their texts by their keys.
+/// The settings of a place as typed: what they mean, and their texts by their keys. A command that tries
+/// codings takes only those that decide what a picture is shown as.
 #[derive(Clone, Debug, Default)]
-pub struct TypedLayer {
+pub struct TypedLayer<const SHAPE_ONLY: bool = false> {
     /// What they mean.
     pub layer: Layer,
     /// Their texts, in the order of the table.
     pub texts: Vec<(&'static str, Typed)>,
 }
 
-/// The settings that decide what a picture is shown as, not how it is coded: those of a command that
-/// tries codings.
-#[derive(Clone, Debug, Default)]
-pub struct TypedShape(pub TypedLayer);
+/// The settings that decide what a picture is shown as.
+pub type TypedShape = TypedLayer<true>;
 
-/// What such a command decides by itself, or has no use for.
+/// What a command that tries codings decides by itself, or has no use for.
 const CODINGS: [&str; 9] = [
     "formats",
     "min-size",
@@ -73,66 +72,35 @@ const CODINGS: [&str; 9] = [
     "shrink-to-fit",
 ];
 
-impl Args for TypedShape {
+impl<const SHAPE_ONLY: bool> TypedLayer<SHAPE_ONLY> {
+    /// The settings that can be typed.
+    fn settings() -> impl Iterator<Item = &'static Setting> {
+        let settings = SETTINGS.iter();
+        settings.filter(|setting| !SHAPE_ONLY || !CODINGS.contains(&setting.key))
+    }
+}
+
+impl<const SHAPE_ONLY: bool> Args for TypedLayer<SHAPE_ONLY> {
     fn augment_args(command: Command) -> Command {
-        let shaping = SETTINGS.iter().filter(|one| !CODINGS.contains(&one.key));
-        let options = shaping.filter_map(|setting| {
-            let arg = arg(setting, setting.option.as_ref()?);
-            Some(arg)
-        });
+        let settings = Self::settings();
+        let options = settings.filter_map(|setting| Some(arg(setting, setting.option.as_ref()?)));
         command.args(options)
     }
 
     fn augment_args_for_update(command: Command) -> Command {
-        TypedShape::augment_args(command)
+        Self::augment_args(command)
     }
 }
 
-impl FromArgMatches for TypedShape {
+impl<const SHAPE_ONLY: bool> FromArgMatches for TypedLayer<SHAPE_ONLY> {
     fn from_arg_matches(matches: &ArgMatches) -> Result<Self, clap::Error> {
-        let mut typed = TypedShape::default();
+        let mut typed = Self::default();
         typed.update_from_arg_matches(matches)?;
         Ok(typed)
     }
 
     fn update_from_arg_matches(&mut self, matches: &ArgMatches) -> Result<(), clap::Error> {
-        let shaping = SETTINGS.iter().filter(|one| !CODINGS.contains(&one.key));
-        self.0.take_from(shaping, matches)
-    }
-}
-
-impl Args for TypedLayer {
-    fn augment_args(command: Command) -> Command {
-        let options = SETTINGS.iter();
-        let options = options.filter_map(|setting| Some(arg(setting, setting.option.as_ref()?)));
-        command.args(options)
-    }
-
-    fn augment_args_for_update(command: Command) -> Command {
-        TypedLayer::augment_args(command)
-    }
-}
-
-impl FromArgMatches for TypedLayer {
-    fn from_arg_matches(matches: &ArgMatches) -> Result<Self, clap::Error> {
-        let mut typed = TypedLayer::default();
-        typed.update_from_arg_matches(matches)?;
-        Ok(typed)
-    }
-
-    fn update_from_arg_matches(&mut self, matches: &ArgMatches) -> Result<(), clap::Error> {
-        self.take_from(SETTINGS.iter(), matches)
-    }
-}
-
-impl TypedLayer {
-    /// Takes what was typed of some settings.
-    fn take_from(
-        &mut self,
-        settings: impl Iterator<Item = &'static Setting>,
-        matches: &ArgMatches,
-    ) -> Result<(), clap::Error> {
-        for setting in settings {
+        for setting in Self::settings() {
             let Some(option) = &setting.option else {
                 continue;
             };

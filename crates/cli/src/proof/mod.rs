@@ -9,9 +9,10 @@ mod table;
 use std::process::ExitCode;
 
 use kiln_core::encode::{Coding, Format};
+use kiln_core::guard;
 use kiln_core::pipeline::{self, Aims, FireError, Rasters};
 use kiln_core::pixels::{Raster, Size};
-use kiln_core::plan::{CodingWish, Job, Wish};
+use kiln_core::plan::{CodingWish, Job, Original, Placement, Site, Wish, look_name};
 use kiln_core::proof::{self, Judged, Proof, Proven};
 use rayon::ThreadPoolBuilder;
 
@@ -19,8 +20,8 @@ use crate::failure::Failure;
 use crate::find::{self, Aside, Picture};
 use crate::mishap::Mishap;
 use crate::report::{Channels, Counting};
-use crate::settings::{ProofOf, ProofSettings};
-use crate::{pages, write};
+use crate::settings::{Originals, ProofOf, ProofSettings};
+use crate::{pages, wording, write};
 
 /// From this score on nothing is seen, even side by side.
 const NOTHING_SEEN: f32 = proof::UNSEEN;
@@ -29,7 +30,7 @@ const NOTHING_SEEN: f32 = proof::UNSEEN;
 pub fn run(settings: &ProofSettings, channels: &Channels) -> Result<ExitCode, Failure> {
     match &settings.of {
         ProofOf::Pair(one, two) => pair::run(one, two, settings, channels),
-        ProofOf::Originals { .. } => originals(settings, channels),
+        ProofOf::Originals { originals, site } => prove(originals, site, settings, channels),
     }
 }
 
@@ -67,10 +68,12 @@ pub struct Report {
     pub refused: Vec<Aside>,
 }
 
-fn originals(settings: &ProofSettings, channels: &Channels) -> Result<ExitCode, Failure> {
-    let ProofOf::Originals { originals, site } = &settings.of else {
-        return Ok(ExitCode::SUCCESS);
-    };
+fn prove(
+    originals: &Originals,
+    site: &Site,
+    settings: &ProofSettings,
+    channels: &Channels,
+) -> Result<ExitCode, Failure> {
     if let Some(page) = &settings.page {
         pages::may_be_written(page)?;
     }
@@ -145,40 +148,12 @@ fn subject(
     wish: &Wish,
     settings: &ProofSettings,
 ) -> Result<Subject, Mishap> {
-    let mut original = picture.original.clone();
-    if !settings.allowance.covers(original.probe.stored) {
-        return Err(Mishap::new(format!(
-            "{} is above the allowance; raise it with --allowance",
-            original.probe.stored
-        )));
-    }
     let bytes = std::fs::read(&picture.path).map_err(Mishap::unreadable)?;
-    let rasters = kiln_core::guard::guarded(|| {
-        if wish.framing.trim {
-            let content = pipeline::content(&bytes[..], &original, settings.allowance)?;
-            original.content = Some(content);
-        }
-        let mut job = Job::new(original.clone(), wish);
-        // The largest size shows most; the others are made from the same settings.
-        for placement in &mut job.placements {
-            let largest = placement.sizes.len().saturating_sub(1);
-            placement.sizes.drain(..largest);
-        }
-        let rasters = Rasters::new(&bytes[..], &job, settings.allowance)?;
-        Ok::<_, FireError>((job, rasters))
-    });
-    let (job, rasters) = match rasters {
-        Ok(made) => made?,
-        Err(_) => return Err(Mishap::new("the decoder failed on it")),
-    };
-    let placement = job.placements.first();
-    let sized = placement.and_then(|placement| {
-        let size = placement.sizes.first()?;
-        Some((placement, size, rasters.sized(placement, size)?))
-    });
-    let Some((placement, size, raster)) = sized else {
-        return Err(Mishap::new("no size was planned for it; say a --width"));
-    };
+    let Sized {
+        placement,
+        seen,
+        raster,
+    } = sized(&bytes, picture.original.clone(), wish, settings)?;
     let look = match placement.coding {
         CodingWish::Look(wish) => Some(wish.look),
         CodingWish::Exact | CodingWish::Dial(_) => None,
@@ -191,20 +166,64 @@ fn subject(
         pace: placement.pace,
         backdrop: placement.backdrop,
     };
-    let proof = proof::prove(raster, size.seen, &formats, &wishes, aims);
+    let proof = proof::prove(&raster, seen, &formats, &wishes, aims);
     Ok(Subject {
         path: picture.path.to_string_lossy().into_owned(),
         name: picture.original.name.clone(),
         before: picture.original.weight,
         place: place.map(str::to_owned),
         size: raster.size(),
-        density: size.seen,
+        density: seen,
         look,
         max_weight: placement.max_weight,
         wishes,
-        raster: raster.clone(),
+        raster,
         proof,
     })
+}
+
+/// A picture as a wish has it, in its largest size.
+struct Sized {
+    placement: Placement,
+    /// The ratio of its pixels to those of the spot that it is scored for.
+    seen: f64,
+    raster: Raster,
+}
+
+fn sized(
+    bytes: &[u8],
+    mut original: Original,
+    wish: &Wish,
+    settings: &ProofSettings,
+) -> Result<Sized, Mishap> {
+    let allowance = settings.allowance;
+    if !allowance.covers(original.probe.stored) {
+        return Err(Mishap::beyond(original.probe.stored, allowance));
+    }
+    let made = guard::guarded(|| {
+        if wish.framing.trim {
+            original.content = Some(pipeline::content(bytes, &original, allowance)?);
+        }
+        let mut job = Job::new(original, wish);
+        // The largest size shows most; the others are made from the same settings.
+        for placement in &mut job.placements {
+            let largest = placement.sizes.len().saturating_sub(1);
+            placement.sizes.drain(..largest);
+        }
+        let rasters = Rasters::new(bytes, &job, allowance)?;
+        Ok::<_, FireError>((job, rasters))
+    });
+    let (job, rasters) = made.map_err(|_| Mishap::new("the decoder failed on it"))??;
+    let found = job.placements.into_iter().next().and_then(|placement| {
+        let size = placement.sizes.first()?;
+        let (seen, raster) = (size.seen, rasters.sized(&placement, size)?.clone());
+        Some(Sized {
+            placement,
+            seen,
+            raster,
+        })
+    });
+    found.ok_or_else(|| Mishap::new("no size was planned for it; say a --width"))
 }
 
 fn all_formats() -> Vec<Format> {
@@ -271,19 +290,24 @@ impl Subject {
         rows
     }
 
-    /// For a spot, the rows of the wanted look in which damage is seen there, the worst first.
-    pub fn seen_at(&self, spot: usize) -> Vec<(Format, proof::Loss)> {
-        let rows = self.rows();
-        let wanted = rows.iter().filter(|row| match (row.wish, self.look) {
-            (CodingWish::Look(wish), Some(look)) => wish.look == look,
-            _ => false,
+    /// Of all rows those of the wanted look; where none is wanted, those without a look.
+    pub fn wanted<'r, 'a>(&self, rows: &'r [Row<'a>]) -> Vec<&'r Row<'a>> {
+        let wanted = rows.iter().filter(|row| match row.wish {
+            CodingWish::Look(wish) => self.look == Some(wish.look),
+            CodingWish::Exact | CodingWish::Dial(_) => self.look.is_none(),
         });
-        let mut seen: Vec<(Format, proof::Loss)> = wanted
-            .filter_map(|row| Some((row.proven.format, *row.judged.losses.get(spot)?)))
-            .filter(|(_, loss)| loss.damage.is_some())
-            .collect();
-        seen.sort_by(|(_, a), (_, b)| a.score.total_cmp(&b.score));
-        seen
+        wanted.collect()
+    }
+
+    /// What is wanted of it beside its size.
+    pub fn terms(&self) -> Vec<String> {
+        let density = (self.density > 1.0).then(|| format!("seen at density {}", self.density));
+        let look = self
+            .look
+            .map(|look| format!("a look of {}", look_name(look)));
+        let most = self.max_weight.map(wording::weight);
+        let most = most.map(|most| format!("at most {most}"));
+        [density, look, most].into_iter().flatten().collect()
     }
 }
 

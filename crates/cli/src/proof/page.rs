@@ -55,6 +55,8 @@ struct Line {
 struct Curve {
     format: String,
     class: &'static str,
+    /// The mark of its points, as a character.
+    mark: char,
     path: String,
     points: Vec<Point>,
 }
@@ -151,6 +153,16 @@ pub fn render(report: &Report) -> String {
     )
 }
 
+/// The mark of a format's points, as the page draws it.
+fn mark(format: Format) -> char {
+    match format {
+        Format::Avif => '●',
+        Format::WebP => '■',
+        Format::Jpeg => '▲',
+        Format::Png => '◆',
+    }
+}
+
 fn class(format: Format) -> &'static str {
     match format {
         Format::Avif => "a",
@@ -171,12 +183,7 @@ fn picture(subject: &Subject) -> Picture {
             .iter()
             .position(|(_, one)| std::ptr::eq(*one, wanted))
     };
-    let is_wanted = |row: &&Row<'_>| match (row.wish, subject.look) {
-        (CodingWish::Look(wish), Some(look)) => wish.look == look,
-        (CodingWish::Exact | CodingWish::Dial(_), _) => subject.look.is_none(),
-        _ => false,
-    };
-    let wanted: Vec<&Row<'_>> = rows.iter().filter(is_wanted).collect();
+    let wanted = subject.wanted(&rows);
     let columns = wanted.iter().map(|row| {
         let attempt = row.judged.version.attempt;
         Column {
@@ -230,13 +237,6 @@ fn picture(subject: &Subject) -> Picture {
             answers: answers.join(", "),
         }
     });
-    let mut formats: Vec<String> = Vec::new();
-    for (format, _) in &judged {
-        let name = format.to_string();
-        if !formats.contains(&name) {
-            formats.push(name);
-        }
-    }
     Picture {
         name: wording::safe(&subject.name),
         asked: asked(subject),
@@ -253,7 +253,12 @@ fn picture(subject: &Subject) -> Picture {
             .map(|row| tried(row, subject, index(row.judged).unwrap_or(0)))
             .collect(),
         versions: versions.collect(),
-        formats,
+        formats: subject
+            .proof
+            .formats
+            .iter()
+            .map(|proven| proven.format.to_string())
+            .collect(),
     }
 }
 
@@ -270,16 +275,7 @@ fn address(format: Format, one: &Judged) -> String {
 fn asked(subject: &Subject) -> String {
     let mut parts = vec![format!("{} pixels", subject.size)];
     parts.extend(subject.place.as_ref().map(|place| format!("for {place}")));
-    if subject.density > 1.0 {
-        parts.push(format!("seen at density {}", subject.density));
-    }
-    parts.extend(
-        subject
-            .look
-            .map(|look| format!("a look of {}", look_name(look))),
-    );
-    let most = subject.max_weight.map(wording::weight);
-    parts.extend(most.map(|most| format!("at most {most}")));
+    parts.extend(subject.terms());
     parts.join(", ")
 }
 
@@ -418,6 +414,7 @@ fn plot(subject: &Subject) -> Plot {
         Curve {
             format: proven.format.to_string(),
             class: class(proven.format),
+            mark: mark(proven.format),
             path: path.join(" "),
             points,
         }

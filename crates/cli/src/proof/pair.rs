@@ -9,14 +9,14 @@ use anstyle::Style;
 use kiln_core::colour::{self, Tint};
 use kiln_core::decode;
 use kiln_core::guard;
-use kiln_core::pipeline::Rasters;
 use kiln_core::pixels::{Raster, Size};
-use kiln_core::plan::{Extent, Job, Original, Wish};
-use kiln_core::proof::{self, Judge, Loss, Spot};
+use kiln_core::plan::{Extent, Original, Wish};
+use kiln_core::proof::{self, Judge, Judgement, Loss, Spot};
 use kiln_core::source::{Headers, Kind, Model};
 use serde::Serialize;
 
 use super::json::SCHEMA;
+use super::sized;
 use crate::failure::Failure;
 use crate::find::{self, Candidate, HeaderTrouble};
 use crate::grid::{self, BAD, FAINT, GOOD, STRONG};
@@ -45,6 +45,13 @@ struct Comparison {
     least: Option<f32>,
     tint: Tint,
     spots: Vec<(Spot, Loss)>,
+}
+
+impl Comparison {
+    /// The look that is wanted and not reached.
+    fn missed(&self) -> Option<f32> {
+        self.least.filter(|least| self.score < *least)
+    }
 }
 
 /// Compares and reports; ends with 1 where a look is wanted that the second does not reach.
@@ -76,16 +83,14 @@ pub fn run(
         true => json(out, one, two, &compared),
         false => table(out, one, two, &compared, columns),
     })?;
-    let below = compared.least.is_some_and(|least| compared.score < least);
-    if below {
-        let score = compared.score;
-        let least = compared.least.unwrap_or(0.0);
-        channels.name_problem(
-            &two.name,
-            &format!("scores {score:.1}, below the look of {least}"),
-        );
+    match compared.missed() {
+        None => Ok(ExitCode::SUCCESS),
+        Some(least) => {
+            let says = format!("scores {:.1}, below the look of {least}", compared.score);
+            channels.name_problem(&two.name, &says);
+            Ok(ExitCode::from(1))
+        }
     }
-    Ok(ExitCode::from(u8::from(below)))
 }
 
 /// A file of any format that is read, upright and in sRGB.
@@ -108,19 +113,25 @@ fn open(path: &Path, settings: &ProofSettings) -> Result<Finished, Mishap> {
     let stored = headers
         .stored
         .ok_or_else(|| Mishap::new("has no pixels of its own"))?;
-    if !settings.allowance.covers(stored) {
-        let says = format!("{stored} is above the allowance; raise it with --allowance");
-        return Err(Mishap::new(says));
-    }
     let bytes = fs::read(path).map_err(Mishap::unreadable)?;
-    let decoded = guard::guarded(|| match headers.kind {
-        Kind::Avif => decode::finished(Kind::Avif, &bytes, stored).map_err(Mishap::from),
+    let raster = match headers.kind {
+        // Read back, but no original: nothing is planned from it.
+        Kind::Avif if !settings.allowance.covers(stored) => {
+            return Err(Mishap::beyond(stored, settings.allowance));
+        }
+        Kind::Avif => {
+            let decoded = guard::guarded(|| decode::finished(Kind::Avif, &bytes, stored));
+            decoded.map_err(|_| Mishap::new("the decoder failed on it"))??
+        }
         _ => {
             let original = Original::new(name.clone(), name.clone(), weight, headers.probe()?);
-            sized_as_it_is(&bytes, original, settings)
+            let wish = Wish {
+                extent: Extent::Own,
+                ..Wish::default()
+            };
+            sized(&bytes, original, &wish, settings)?.raster
         }
-    });
-    let raster = decoded.map_err(|_| Mishap::new("the decoder failed on it"))??;
+    };
     Ok(Finished {
         name,
         weight,
@@ -129,35 +140,15 @@ fn open(path: &Path, settings: &ProofSettings) -> Result<Finished, Mishap> {
     })
 }
 
-fn sized_as_it_is(
-    bytes: &[u8],
-    original: Original,
-    settings: &ProofSettings,
-) -> Result<Raster, Mishap> {
-    let wish = Wish {
-        extent: Extent::Own,
-        ..Wish::default()
-    };
-    let job = Job::new(original, &wish);
-    let rasters = Rasters::new(bytes, &job, settings.allowance)?;
-    let sizes = job.placements.iter().flat_map(|placement| {
-        let sizes = placement.sizes.iter();
-        sizes.map(move |size| (placement, size))
-    });
-    let mut found = sizes.filter_map(|(placement, size)| rasters.sized(placement, size));
-    let raster = found.next().cloned();
-    raster.ok_or_else(|| Mishap::new("it gave no pixels; export or copy it again"))
-}
-
 fn compare(one: &Finished, two: &Finished, least: Option<f32>) -> Result<Comparison, Mishap> {
     let alike = proof::alike(one.raster.clone(), two.raster.clone());
     let (reference, version) = alike.map_err(|why| Mishap::of(why, ""))?;
     let judge = Judge::new(&reference);
     let score = judge.score(&version);
     let score = score.ok_or_else(|| Mishap::new("it cannot be compared; its size is another"))?;
-    let judgement = judge.judge(&version);
-    let spots = judgement.map.map_or(Vec::new(), |map| {
-        let spots = proof::spots(&reference, std::slice::from_ref(&map), SPOTS).into_iter();
+    let Judgement { map, tint } = judge.judge(&version);
+    let spots = map.map_or(Vec::new(), |map| {
+        let spots = proof::spots(&reference, &[&map], SPOTS).into_iter();
         spots
             .map(|spot| (spot, judge.loss(&version, &map, spot.area)))
             .collect()
@@ -166,7 +157,7 @@ fn compare(one: &Finished, two: &Finished, least: Option<f32>) -> Result<Compari
         size: reference.size(),
         score,
         least,
-        tint: colour::tint(&reference, &version),
+        tint,
         spots,
     })
 }
@@ -246,8 +237,11 @@ fn table(
         rows.push(cells.map(|text| (text, Style::new())).to_vec());
     }
     writeln!(out, "{}\n", grid::set(rows, columns, &[1, 2, 3, 4]))?;
-    let reached = compared.least.is_none_or(|least| compared.score >= least);
-    let style = if reached { GOOD } else { BAD };
+    let style = if compared.missed().is_none() {
+        GOOD
+    } else {
+        BAD
+    };
     let wanted = compared
         .least
         .map_or(String::new(), |least| format!(", {least} is wanted"));
@@ -334,26 +328,16 @@ fn json(
     two: &Finished,
     compared: &Comparison,
 ) -> io::Result<()> {
-    let file = |finished: &'_ Finished| -> (u32, u32, String, String) {
-        let size = finished.raster.size();
-        let headers = &finished.headers;
-        (
-            size.width(),
-            size.height(),
-            coded(headers),
-            profile(headers),
-        )
-    };
     let files = [one, two].map(|finished| {
-        let (width, height, coded, profile) = file(finished);
+        let (size, headers) = (finished.raster.size(), &finished.headers);
         File {
             path: &finished.name,
             weight: finished.weight,
-            width,
-            height,
-            coded,
-            profile,
-            ballast: &finished.headers.ballast,
+            width: size.width(),
+            height: size.height(),
+            coded: coded(headers),
+            profile: profile(headers),
+            ballast: &headers.ballast,
         }
     });
     let spots = compared.spots.iter();

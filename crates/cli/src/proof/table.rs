@@ -40,23 +40,14 @@ fn one(out: &mut dyn Write, subject: &Subject, columns: Option<usize>) -> io::Re
     for line in plot {
         writeln!(out, "{line}")?;
     }
-    spots(out, subject, columns)?;
+    spots(out, &rows, subject, columns)?;
     writeln!(out, "\n{}", conclusion(&rows, subject))
 }
 
 /// What is wanted of a picture.
 fn asked(subject: &Subject) -> String {
     let mut parts = vec![subject.size.to_string()];
-    if subject.density > 1.0 {
-        parts.push(format!("seen at density {}", subject.density));
-    }
-    parts.extend(
-        subject
-            .look
-            .map(|look| format!("a look of {}", look_name(look))),
-    );
-    let most = subject.max_weight.map(wording::weight);
-    parts.extend(most.map(|most| format!("at most {most}")));
+    parts.extend(subject.terms());
     let place = subject.place.as_ref();
     let place = place.map_or(String::new(), |place| format!(" for {place}"));
     format!("{place}: {}", parts.join(", "))
@@ -130,7 +121,12 @@ pub fn wish_name(wish: CodingWish) -> String {
 }
 
 /// Where to look.
-fn spots(out: &mut dyn Write, subject: &Subject, columns: Option<usize>) -> io::Result<()> {
+fn spots(
+    out: &mut dyn Write,
+    rows: &[Row<'_>],
+    subject: &Subject,
+    columns: Option<usize>,
+) -> io::Result<()> {
     if subject.proof.spots.is_empty() {
         return Ok(());
     }
@@ -139,14 +135,17 @@ fn spots(out: &mut dyn Write, subject: &Subject, columns: Option<usize>) -> io::
         out,
         "\n{FAINT}Where the eye sees it first, at {look}{FAINT:#}"
     )?;
+    let wanted = subject.wanted(rows);
     for (index, spot) in subject.proof.spots.iter().enumerate() {
-        let seen = subject
-            .seen_at(index)
+        let losses = wanted.iter().filter_map(|row| {
+            let loss = row.judged.losses.get(index)?;
+            Some((row.proven.format, loss.score, loss.damage?))
+        });
+        let mut seen: Vec<_> = losses.collect();
+        seen.sort_by(|(_, a, _), (_, b, _)| a.total_cmp(b));
+        let seen = seen
             .into_iter()
-            .filter_map(|(format, loss)| {
-                let score = loss.score.max(0.0);
-                Some(format!("{format} {} ({score:.0})", loss.damage?))
-            });
+            .map(|(format, score, damage)| format!("{format} {damage} ({:.0})", score.max(0.0)));
         let seen: Vec<String> = seen.collect();
         let seen = if seen.is_empty() {
             "nothing is seen".to_owned()

@@ -54,7 +54,7 @@ impl ProofSettings {
         let file = file.as_ref();
         let are_files = typed.paths.iter().all(|path| path.is_file());
         let of = match &typed.paths[..] {
-            [one, two] if are_files && typed.place.is_empty() && typed.layer.0.texts.is_empty() => {
+            [one, two] if are_files && typed.place.is_empty() && typed.layer.texts.is_empty() => {
                 if typed.html.is_some() || !typed.format.is_empty() || !typed.quality.is_empty() {
                     return Err(Failure::Contradiction {
                         place: String::new(),
@@ -64,7 +64,7 @@ impl ProofSettings {
                 ProofOf::Pair(one.clone(), two.clone())
             }
             paths => {
-                let layer = &typed.layer.0.layer;
+                let layer = &typed.layer.layer;
                 let (site, _) = sites(layer, &CreditsArgs::default(), &typed.place, file)?;
                 ProofOf::Originals {
                     originals: Originals::resolve(paths, file)?,

@@ -100,16 +100,13 @@ impl<'c> Bench<'c> {
         let may_be_exact = self.format.is_exact() && !known_ways.any(|way| way == exact);
         // Made first where it often wins: then no loss is searched for that would weigh more.
         let worth = nature == Nature::Graphic || wish.aim == Aim::Sharpest;
-        let lossless = if may_be_exact && worth {
-            Some(self.lossless()?)
-        } else {
-            None
+        let first = (may_be_exact && worth).then(|| self.lossless());
+        let lossless = match first.transpose()? {
+            Some(best) if wish.aim == Aim::Sharpest && best.account.fits => return Ok(best),
+            lossless => lossless,
         };
         let fitting = lossless.as_ref().filter(|lossless| lossless.account.fits);
         let rival = fitting.map(|lossless| lossless.account.weight);
-        if let (Aim::Sharpest, Some(_), Some(lossless)) = (wish.aim, rival, &lossless) {
-            return Ok(lossless.clone());
-        }
         let mut best: Option<Piece> = None;
         let mut tried = Vec::new();
         let sought = Sought {

@@ -75,8 +75,6 @@ pub(super) struct Studio<'a> {
     opaque: OnceLock<Canvas<'static>>,
     density: f64,
     aims: Aims,
-    /// A look shall be found in so many trials.
-    trials: usize,
     /// What every file gets beside its pixels: it counts in its weight.
     blocks: Blocks,
 }
@@ -89,7 +87,6 @@ impl<'a> Studio<'a> {
             canvas: Canvas::new(raster, nature),
             density,
             aims,
-            trials: usize::MAX,
             blocks,
         }
     }
@@ -114,19 +111,16 @@ impl<'a> Studio<'a> {
         let formats = self.suited(formats);
         let mut piece = match &order.what {
             Ordered::Same { attempt, verdict } => {
-                let bench = self.bench(attempt.format)?;
+                let bench = self.bench(attempt.format, self.terms())?;
                 let (file, score) = bench.attempt(attempt.manner())?;
                 bench.piece(file, (attempt.manner(), score), *verdict, Vec::new())
             }
             Ordered::Within { max_weight } => {
-                let max_weight = Some(self.aims.max_weight.unwrap_or(u64::MAX).min(*max_weight));
-                let aims = Aims {
-                    max_weight,
-                    ..self.aims
+                let narrow = Terms {
+                    max_weight: Some(self.aims.max_weight.unwrap_or(u64::MAX).min(*max_weight)),
+                    ..self.terms()
                 };
-                let raster = Cow::Borrowed(&*self.canvas.raster);
-                let narrow = Studio::new(raster, aims, self.density, self.blocks.clone());
-                let mut piece = narrow.one(&formats, known)?;
+                let mut piece = self.one(&formats, known, narrow)?;
                 let account = &mut piece.account;
                 account.fits = self.fits(account.weight);
                 if account.fits && account.verdict != Some(Verdict::Met) {
@@ -135,20 +129,18 @@ impl<'a> Studio<'a> {
                 piece
             }
             Ordered::Sketch => {
-                let raster = Cow::Borrowed(&*self.canvas.raster);
-                let studio = Studio::new(raster, self.aims, self.density, self.blocks.clone());
-                let hasty = Studio {
+                let hasty = Terms {
                     trials: SKETCH_TRIALS,
-                    ..studio
+                    ..self.terms()
                 };
-                hasty.one(&formats, known)?
+                self.one(&formats, known, hasty)?
             }
             Ordered::Look { look } => {
                 let wish = self.wish(*look);
                 let dialled = formats.iter().copied();
                 let dialled = dialled.filter(|format| format.dials().is_some());
                 best(dialled, wish.aim, |format| {
-                    self.bench(format)?.within(wish, known)
+                    self.bench(format, self.terms())?.within(wish, known)
                 })?
             }
         };
@@ -195,7 +187,7 @@ impl<'a> Studio<'a> {
         formats: impl IntoIterator<Item = Format>,
     ) -> Result<Piece, PieceError> {
         let formats = self.suited(formats);
-        let mut piece = self.one(&formats, &[])?;
+        let mut piece = self.one(&formats, &[], self.terms())?;
         let may_shrink = matches!(self.aims.coding, CodingWish::Look(look) if look.shrink_to_fit);
         let asked = self.canvas.raster.size();
         let mut part = SHRINK;
@@ -212,7 +204,7 @@ impl<'a> Studio<'a> {
                 self.density,
                 self.blocks.clone(),
             );
-            piece = piece.or(studio.one(&formats, &[])?, |_, _| true);
+            piece = piece.or(studio.one(&formats, &[], studio.terms())?, |_, _| true);
             piece.account.shrunk = size;
             part *= SHRINK;
         }
@@ -232,34 +224,41 @@ impl<'a> Studio<'a> {
         }
     }
 
-    pub(super) fn bench(&self, format: Format) -> Result<Bench<'_>, PieceError> {
-        let terms = Terms {
+    /// What holds for every piece, where nothing else is ordered.
+    pub(super) fn terms(&self) -> Terms<'_> {
+        Terms {
             density: self.density,
             max_weight: self.aims.max_weight,
             pace: self.aims.pace,
-            trials: self.trials,
+            trials: usize::MAX,
             blocks: &self.blocks,
-        };
+        }
+    }
+
+    pub(super) fn bench<'b>(
+        &'b self,
+        format: Format,
+        terms: Terms<'b>,
+    ) -> Result<Bench<'b>, PieceError> {
         Bench::new(self.canvas(format), format, terms)
     }
 
-    /// Makes a piece in one size, in the format that serves best.
-    fn one(&self, formats: &[Format], known: &[Attempt]) -> Result<Piece, PieceError> {
+    /// Makes a piece in one size, in the format that serves best; its trail begins after what is known.
+    fn one(
+        &self,
+        formats: &[Format],
+        known: &[Attempt],
+        terms: Terms<'_>,
+    ) -> Result<Piece, PieceError> {
         let aim = match self.aims.coding {
             CodingWish::Look(wish) => wish.aim,
             CodingWish::Exact | CodingWish::Dial(_) => Aim::Lightest,
         };
         best(formats.iter().copied(), aim, |format| {
-            self.in_format(format, known)
+            let mut piece = self.bench(format, terms)?.meet(self.aims.coding, known)?;
+            piece.account.flattened = self.flattens(format);
+            Ok(piece)
         })
-    }
-
-    /// Makes a piece in one size and format; its trail begins after what is known.
-    fn in_format(&self, format: Format, known: &[Attempt]) -> Result<Piece, PieceError> {
-        let bench = self.bench(format)?;
-        let mut piece = bench.meet(self.aims.coding, known)?;
-        piece.account.flattened = self.flattens(format);
-        Ok(piece)
     }
 
     /// The raster on its backdrop.

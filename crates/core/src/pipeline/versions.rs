@@ -37,8 +37,6 @@ pub struct Answer {
     pub wish: usize,
     /// What the search came to; `None` where a dial was set.
     pub verdict: Option<Verdict>,
-    /// Whether it keeps its weight.
-    pub fits: bool,
     /// The version that serves it best, by its index.
     pub version: usize,
 }
@@ -92,7 +90,8 @@ fn of_format(
     for (versions, pieces) in met? {
         for version in versions {
             // Both may have tried the same.
-            if !made.contains(&version) {
+            let manner = version.attempt.manner();
+            if made.iter().all(|known| known.attempt.manner() != manner) {
                 made.push(version);
             }
         }
@@ -105,7 +104,6 @@ fn of_format(
         made.iter().position(is_it).map(|version| Answer {
             wish: *wish,
             verdict: account.verdict,
-            fits: account.fits,
             version,
         })
     };
@@ -122,7 +120,7 @@ fn meet<'w>(
     format: Format,
     wishes: impl Iterator<Item = &'w (usize, CodingWish)>,
 ) -> Result<Met, PieceError> {
-    let bench = studio.bench(format)?.keeping();
+    let bench = studio.bench(format, studio.terms())?.keeping();
     let mut found = Vec::new();
     for &(index, wish) in wishes {
         let piece = bench.meet(wish, &bench.known())?;

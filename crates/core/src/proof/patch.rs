@@ -24,13 +24,14 @@ impl Patch {
     pub fn of(raster: &Raster, area: Area) -> Option<Patch> {
         let step = raster.channels().count();
         let (left, width) = (area.x as usize, area.size.width() as usize);
-        let (top, height) = (area.y as usize, area.size.height() as usize);
-        let mut colours = Vec::with_capacity(width * height);
-        for row in raster.rows().skip(top).take(height) {
-            let pixels = row.get(left * step..(left + width) * step)?;
-            colours.extend(pixels.chunks_exact(step).map(on_white));
+        let rows = raster.rows().skip(area.y as usize);
+        let mut samples = Vec::new();
+        for row in rows.take(area.size.height() as usize) {
+            samples.extend_from_slice(row.get(left * step..(left + width) * step)?);
         }
-        (colours.len() == width * height).then(|| Patch {
+        let part = Raster::new(area.size, raster.channels(), samples)?.over([255; 3]);
+        let colours = part.samples().as_chunks().0.to_vec();
+        Some(Patch {
             width: area.size.width(),
             gamut: raster.gamut(),
             luma: colours.iter().map(|&colour| luma(colour)).collect(),
@@ -82,15 +83,6 @@ impl Patch {
         };
         (0..self.luma.len()).filter(inner).map(bend)
     }
-}
-
-/// A pixel laid on white.
-fn on_white(pixel: &[u8]) -> [u8; 3] {
-    let alpha = u32::from(pixel.get(3).copied().unwrap_or(u8::MAX));
-    [0, 1, 2].map(|channel| {
-        let sum = u32::from(pixel[channel]) * alpha + 255 * (255 - alpha);
-        ((sum + 127) / 255) as u8
-    })
 }
 
 /// Lightness as it is coded, in levels.

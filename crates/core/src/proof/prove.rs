@@ -64,9 +64,13 @@ pub fn prove(
         }
     }
     // Files without transparency were made of the picture on its backdrop, and are judged on that.
-    let on_backdrop = raster.over(pipeline::backdrop(raster, aims.backdrop));
-    let judges = [Judge::new(raster), Judge::new(&on_backdrop)];
-    let judge = |format: Format| &judges[usize::from(!format.holds_alpha())];
+    let on_backdrop =
+        (!raster.is_opaque()).then(|| raster.over(pipeline::backdrop(raster, aims.backdrop)));
+    let (own, flat) = (Judge::new(raster), on_backdrop.as_ref().map(Judge::new));
+    let judge = |format: Format| {
+        let flat = flat.as_ref().filter(|_| !format.holds_alpha());
+        flat.unwrap_or(&own)
+    };
     // Those that answer a wish are looked at; the others were only steps on the way.
     let files = made.iter().flat_map(|(format, versions)| {
         let files = versions.made.iter().enumerate();
@@ -82,11 +86,8 @@ pub fn prove(
         Some(judge(format).judge(&version))
     });
     let looked: Vec<_> = looked.collect();
-    let maps: Vec<_> = looked
-        .iter()
-        .flatten()
-        .filter_map(|one| one.map.clone())
-        .collect();
+    let maps = looked.iter().flatten();
+    let maps: Vec<_> = maps.filter_map(|one| one.map.as_ref()).collect();
     let spots = spots(raster, &maps, SPOTS);
     let losses = files
         .par_iter()

@@ -81,7 +81,7 @@ pub struct Spot {
 }
 
 /// Up to `most` spots of a picture, by the maps of all versions of it.
-pub fn spots(reference: &Raster, maps: &[Map], most: usize) -> Vec<Spot> {
+pub fn spots(reference: &Raster, maps: &[&Map], most: usize) -> Vec<Spot> {
     let size = reference.size();
     let mut windows: Vec<(f32, Spot)> = Vec::new();
     for y in starts(size.height()) {

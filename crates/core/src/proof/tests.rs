@@ -238,7 +238,7 @@ fn spots_show_what_is_looked_for_first_and_never_overlap() {
     let spoilt = Raster::new(size, Channels::Rgb, spoilt).expect("whole rows");
     let judge = Judge::new(&sound);
     let map = judge.judge(&spoilt).map.expect("the same size");
-    let found = spots(&sound, std::slice::from_ref(&map), 8);
+    let found = spots(&sound, &[&map], 8);
     let shown: Vec<Shows> = found.iter().map(|spot| spot.shows).collect();
     assert_eq!(
         shown[..3],
@@ -263,7 +263,7 @@ fn spots_show_what_is_looked_for_first_and_never_overlap() {
     }
     // What took no damage is worth no look, and a pixel is a spot of its own.
     assert_eq!(
-        spots(&sound, &[judge.judge(&sound).map.expect("a map")], 8),
+        spots(&sound, &[&judge.judge(&sound).map.expect("a map")], 8),
         []
     );
     let dot = |level: u8| {
@@ -276,5 +276,5 @@ fn spots_show_what_is_looked_for_first_and_never_overlap() {
     };
     let (one, two) = (dot(10), dot(200));
     let map = Judge::new(&one).judge(&two).map.expect("a map");
-    assert_eq!(spots(&one, &[map], 8).len(), 1);
+    assert_eq!(spots(&one, &[&map], 8).len(), 1);
 }
