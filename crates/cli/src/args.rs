@@ -123,6 +123,11 @@ pub struct FireArgs {
     #[arg(long)]
     pub json: bool,
 
+    /// Write the report as a page as well, complete in one file, to be handed on: totals and load
+    /// times, every original with its pieces, crops and the spots where they differ most.
+    #[arg(long, value_name = "FILE", conflicts_with_all = ["dry_run", "watch"])]
+    pub html: Option<PathBuf>,
+
     /// Tell how the pieces with this in their names came about: every trial with its dial, weight
     /// and score.
     #[arg(long, value_name = "PIECE", conflicts_with_all = ["json", "quiet", "dry_run"])]
@@ -225,6 +230,12 @@ pub struct ProofArgs {
     #[arg(long, value_name = "FILE")]
     pub html: Option<PathBuf>,
 
+    /// Serve the proof sheet to a browser on this machine, until Ctrl-C: there a turn of the dial or
+    /// another width, shape, format or look makes the new version on the spot. Nothing is written. It
+    /// begins with the wanted look; --look and --quality add others. [default port: any that is free]
+    #[arg(long, value_name = "PORT", num_args = 0..=1, require_equals = true, default_missing_value = "0", conflicts_with_all = ["html", "json"])]
+    pub serve: Option<u16>,
+
     /// Dials to try, 0 to 100, as the format has them.
     #[arg(short, long, value_name = "N,…", value_delimiter = ',', value_parser = wording::parse_quality)]
     pub quality: Vec<u8>,
@@ -252,6 +263,8 @@ Examples:
       where a difference is seen first.
   kiln proof photos/fog.jpg --width 800 --html fog.html
       The same as a page: curves, spots side by side, a dial, the original under a key.
+  kiln proof photos/fog.jpg --width 800 --serve
+      Prints an address to open in a browser on this machine, where the dial makes new versions.
   kiln proof fog.jpg --place banner --format webp,avif --quality 40,60,80
       Three dials of two formats, sized and cropped as the kiln file says for that place.
   kiln proof sent-by-client.png upload/fog-800.webp --look fine
@@ -275,6 +288,8 @@ Examples:
       Cut-outs without background and borders, 60 CSS pixels high.
   kiln fire photos --width 400 --shape 1:1 --remember card
       The same again as often as you like: the settings stand in kiln.toml as [place.card].
+  kiln fire --html report.html
+      The same, and a page that shows what became of each picture; it may be made at any time.
   kiln fire photos --long-side 1600 --name '{title}-{number:3}'
       A series: fog-001.webp, fog-002.webp, …
 

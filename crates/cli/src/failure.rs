@@ -69,6 +69,12 @@ pub enum Failure {
     },
     #[error("{path}: is there already and is not a page; choose another name for --html")]
     NoPage { path: PathBuf },
+    #[error("the page cannot be served at port {port} ({source}); name another with --serve=PORT")]
+    Unserved {
+        port: u16,
+        #[source]
+        source: io::Error,
+    },
     #[error("{path}: cannot be written ({source}); choose another folder or make room")]
     Unwritable {
         path: PathBuf,

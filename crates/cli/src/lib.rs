@@ -9,6 +9,7 @@ mod firing;
 mod gate;
 mod grid;
 mod init;
+mod interrupt;
 mod label;
 mod layer;
 mod ledger;

@@ -84,7 +84,9 @@ fn advice(name: &str) -> Option<String> {
         )),
         key => match option(layer::find(key)?) {
             Some(long) if long != key => Some(format!("the option is --{long}")),
-            Some(_) => None,
+            Some(long) => Some(format!(
+                "--{long} is an option of kiln fire, and a key of the kiln file under [place.NAME]"
+            )),
             None => Some(format!(
                 "{key} is a key of the kiln file, under [place.NAME] or [every]"
             )),

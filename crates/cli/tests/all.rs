@@ -1,6 +1,7 @@
 //! The tests that drive the built program, in one program of their own.
 #![allow(missing_docs, clippy::expect_used, clippy::panic, clippy::print_stdout)]
 
+#[cfg(unix)]
 mod browser;
 mod candidates;
 mod carried;
@@ -15,7 +16,10 @@ mod masked;
 mod proof;
 mod read_back;
 mod refusals;
+mod report_page;
 mod rooms;
+#[cfg(unix)]
+mod serve;
 mod site;
 mod support;
 mod survey;

@@ -8,6 +8,7 @@ use std::process::Command;
 
 use serde_json::Value;
 
+use crate::serve::Served;
 use crate::support::{Scratch, common, photo};
 
 /// Runs in the page once it is there: does what a person does, and leaves what was found in its title.
@@ -56,9 +57,6 @@ addEventListener("load", async () => {
 
 /// What a person finds who opens a page in a window so many pixels wide.
 fn visited(scratch: &Scratch, page: &str, width: u32) -> Value {
-    let named = |variable: &str| {
-        std::env::var(variable).unwrap_or_else(|_| panic!("{variable} names what this test needs"))
-    };
     let text = fs::read_to_string(scratch.path(page)).expect("a page");
     let axe = fs::read_to_string(named("KILN_TEST_AXE")).expect("the checker's script");
     let watch = "<script>window.errors = []; addEventListener('error', e => errors.push(e.message)); console.error = (...all) => errors.push(all.join(' '));</script>";
@@ -121,12 +119,28 @@ fn pages_work_from_disk_by_keyboard_and_for_all() {
     ]
     .concat();
     scratch.fires(&proof);
-    for (page, width) in [
-        ("survey.html", 1280),
-        ("survey.html", 500),
-        ("proof.html", 1280),
-        ("proof.html", 500),
-    ] {
+    let fire = [
+        "fire",
+        "photos",
+        "--width",
+        "160",
+        "--shape",
+        "1:1",
+        "--max-total",
+        "9KB",
+    ];
+    scratch.kiln(
+        &[
+            &fire[..],
+            &["--no-kiln", "-f", "webp,jpeg", "--html", "firing.html"],
+        ]
+        .concat(),
+    );
+    let pages = ["survey.html", "proof.html", "firing.html"];
+    for (page, width) in pages
+        .into_iter()
+        .flat_map(|page| [(page, 1280), (page, 500)])
+    {
         let found = visited(&scratch, page, width);
         for nothing in ["errors", "requests", "violations"] {
             assert_eq!(
@@ -161,4 +175,33 @@ fn pages_work_from_disk_by_keyboard_and_for_all() {
             );
         }
     }
+}
+
+#[test]
+#[ignore = "needs a browser"]
+fn a_served_sheet_asks_for_a_version_and_shows_it() {
+    let scratch = Scratch::new();
+    scratch.put("sea.jpg", &photo(300, 200, 3));
+    let served = Served::begin(&scratch, &["sea.jpg", "--width", "240", "-f", "jpeg"]);
+    let output = Command::new(named("KILN_TEST_BROWSER"))
+        .args(["--headless", "--no-sandbox", "--disable-gpu", "--dump-dom"])
+        .arg("--virtual-time-budget=20000")
+        .arg(format!(
+            "--user-data-dir={}",
+            scratch.path("profile").display()
+        ))
+        .arg(format!("http://127.0.0.1:{}/", served.port))
+        .output()
+        .expect("the browser");
+    let dom = String::from_utf8_lossy(&output.stdout).into_owned();
+    assert!(dom.contains("WebP, dial 75: "), "{dom}");
+    assert!(
+        dom.contains("class=\"answers\""),
+        "it is no longer waited for"
+    );
+    served.end();
+}
+
+fn named(variable: &str) -> String {
+    std::env::var(variable).unwrap_or_else(|_| panic!("{variable} names what this test needs"))
 }

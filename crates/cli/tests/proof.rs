@@ -161,6 +161,24 @@ fn places_dials_and_weights_of_the_kiln_file_count() {
         "{}",
         done.stderr
     );
+    let done = scratch.kiln(&["proof", "originals", "--max-weight", "3KB"]);
+    assert_eq!(done.code, 2);
+    assert!(
+        done.stderr
+            .contains("--max-weight is an option of kiln fire"),
+        "{}",
+        done.stderr
+    );
+    scratch.put("speck.jpg", &photo(1, 1, 1));
+    scratch.put("vast.jpg", &photo(1100, 1000, 1));
+    let small = ["--width", "300", "--allowance", "1", "-f", "png,webp"];
+    let done = scratch.kiln(&[&["proof", "speck.jpg", "vast.jpg"], &small[..]].concat());
+    assert!(done.stdout.contains("speck.jpg: 1×1"), "{}", done.stdout);
+    assert!(
+        done.code == 1 && done.stderr.contains("vast.jpg") && done.stderr.contains("allowance"),
+        "{}",
+        done.stderr
+    );
     let done = scratch.kiln(&["proof", "originals", "--place", "crad"]);
     assert_eq!(done.code, 2);
     assert!(

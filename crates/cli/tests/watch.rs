@@ -2,23 +2,10 @@
 
 use std::fs::{self, File};
 use std::io::Write;
-use std::process::{Command, Stdio};
 use std::thread;
-use std::time::{Duration, Instant};
+use std::time::Duration;
 
-use crate::support::{Scratch, measured, photo};
-
-/// Waits for something to come true; how long is no matter, but a minute is too long.
-fn until(what: &str, mut holds: impl FnMut() -> bool) {
-    let start = Instant::now();
-    while !holds() {
-        assert!(
-            start.elapsed() < Duration::from_secs(60),
-            "waited in vain: {what}"
-        );
-        thread::sleep(Duration::from_millis(30));
-    }
-}
+use crate::support::{Scratch, interrupt, measured, photo, until};
 
 #[test]
 fn originals_are_fired_as_they_arrive_change_and_go() {
@@ -84,12 +71,7 @@ fn originals_are_fired_as_they_arrive_change_and_go() {
     });
 
     assert!(run.try_wait().expect("a process").is_none(), "it goes on");
-    let id = run.id().to_string();
-    let sent = Command::new("kill")
-        .args(["-INT", &id])
-        .stdin(Stdio::null())
-        .status();
-    assert!(sent.expect("kill").success());
+    interrupt(&run);
     assert_eq!(run.wait().expect("a process").code(), Some(130));
     assert!(!scratch.path("upload/.kiln-lock").exists());
     let again = scratch.fires(&["fire"]);

@@ -101,6 +101,62 @@ fn crops_show_the_part_around_their_focus_and_nothing_else() {
     assert!((green - middle).abs() < 1.5, "{green} {middle}");
 }
 
+/// What a report draws on the upright original is what the piece shows, however it is stored.
+#[test]
+fn frames_lie_on_the_upright_original() {
+    for turn in Orientation::ALL {
+        let framing = Framing {
+            turn,
+            ..shape("2:1", Focus::Point(0.3, 0.2))
+        };
+        let frames = Orientation::ALL.map(|stored| {
+            let undo = Orientation::ALL
+                .into_iter()
+                .find(|undo| undo.then(stored) == Orientation::Upright);
+            let picture = undo.expect("each has its inverse").apply(map());
+            let file = common::encoded(&picture, Format::Png, Coding::Lossless).expect("a PNG");
+            let mut probe = common::probe(&file);
+            probe.orientation = stored;
+            let wish = Wish {
+                framing,
+                ..Wish::default()
+            };
+            let job = Job::new(Original::new("x".into(), "x".into(), 9, probe), &wish);
+            let found = pipeline::frames(&file, &job, Allowance::default()).expect("a frame");
+            found[0].sides().map(|side| (side * 1e6).round())
+        });
+        assert!(
+            frames.iter().all(|frame| *frame == frames[0]),
+            "{turn:?}: {frames:?}"
+        );
+        let [left, top, right, bottom] = frames[0].map(|side| side / 1e6);
+        let (width, height) = (
+            (right - left) * f64::from(WIDTH),
+            (bottom - top) * f64::from(HEIGHT),
+        );
+        let ratio = if turn.swaps_sides() {
+            height / width
+        } else {
+            width / height
+        };
+        assert!((ratio - 2.0).abs() < 1e-3, "{turn:?}: {width} × {height}");
+    }
+    let file = common::encoded(&map(), Format::Png, Coding::Lossless).expect("a PNG");
+    let wish = Wish {
+        framing: shape("1:1", Focus::Point(1.0, 0.5)),
+        ..Wish::default()
+    };
+    let job = Job::new(
+        Original::new("x".into(), "x".into(), 9, common::probe(&file)),
+        &wish,
+    );
+    let found = pipeline::frames(&file, &job, Allowance::default()).expect("a frame");
+    assert_eq!(
+        found[0].sides().map(|side| (side * 90.0).round()),
+        [30.0, 0.0, 90.0, 90.0]
+    );
+}
+
 /// However it is stored, the same upright picture gives the same piece, cropped and turned.
 #[test]
 fn crops_turns_and_mirrors_agree_for_every_orientation() {

@@ -18,6 +18,8 @@ pub struct Map {
     pub rows: usize,
     /// Their scores, row by row from the top; 100 where there is no difference.
     pub scores: Vec<f32>,
+    /// The score of the whole picture.
+    pub score: f32,
 }
 
 impl Map {
@@ -44,11 +46,12 @@ impl Map {
         (count > 0).then(|| sum / count as f32)
     }
 
-    /// The lower score of both in every cell.
+    /// The lower score of both, in every cell and as a whole.
     pub(crate) fn worse(mut self, other: Map) -> Map {
-        for (score, other) in self.scores.iter_mut().zip(other.scores) {
-            *score = score.min(other);
+        for (score, other) in self.scores.iter_mut().zip(&other.scores) {
+            *score = score.min(*other);
         }
+        self.score = self.score.min(other.score);
         self
     }
 }
@@ -91,8 +94,9 @@ impl Cells {
         &mut self.scales[scale]
     }
 
-    /// The map of a picture of so many pixels, each of which was repeated so often.
-    pub(crate) fn finish(self, width: usize, height: usize, repeats: usize) -> Map {
+    /// The map of a picture of so many pixels, each of which was repeated so often, and of the score
+    /// of the whole.
+    pub(crate) fn finish(self, width: usize, height: usize, repeats: usize, whole: f32) -> Map {
         let (columns, rows) = (width.div_ceil(CELL), height.div_ceil(CELL));
         let mut scores = Vec::with_capacity(columns * rows);
         for y in (0..rows).map(|row| row * CELL * repeats) {
@@ -107,6 +111,7 @@ impl Cells {
             columns,
             rows,
             scores,
+            score: whole,
         }
     }
 }
@@ -177,7 +182,7 @@ mod tests {
         assert!((found - expected).abs() < 1e-3, "{found} {expected}");
         assert!(expected < 90.0);
         // The mean of a part is that of the cells that it touches.
-        let map = cells.finish(width, height, 1);
+        let map = cells.finish(width, height, 1, expected as f32);
         let touched = [map.scores[0], map.scores[1]].map(|score| score.max(0.0));
         assert_eq!(
             map.mean(10, 3, 20, 4),

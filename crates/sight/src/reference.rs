@@ -58,8 +58,9 @@ impl Reference {
         let pairs = self.pairs(candidate)?;
         let maps = pairs.map(|(prepared, view)| {
             let mut cells = Cells::new(&sizes(view.width(), view.height()));
-            prepared.compare(self.arch, &view, Some(&mut cells));
-            cells.finish(self.width, self.height, view.width() / self.width)
+            let whole = score(&prepared.compare(self.arch, &view, Some(&mut cells)));
+            let repeats = view.width() / self.width;
+            cells.finish(self.width, self.height, repeats, whole as f32)
         });
         maps.reduce(Map::worse)
     }

@@ -1,11 +1,13 @@
 //! One run over many pictures: found, planned, made, written, recorded, reported.
 
 mod borders;
+mod page;
 mod remember;
 mod rounds;
 mod strays;
 mod supply;
 mod totals;
+mod views;
 mod watch;
 mod work;
 
@@ -26,14 +28,18 @@ use crate::mishap::Mishap;
 use crate::report::{Channels, FiringReport, OriginalReport, Progress, StrayReport};
 use crate::settings::Settings;
 use crate::sheet::Sheet;
-use crate::wording;
 use crate::write::OutFolder;
+use crate::{interrupt, pages, wording, write};
 use rounds::Run;
 use strays::Standpoint;
+use views::View;
 
 /// Runs a firing as typed, and reports it.
 pub fn run(typed: &FireArgs, channels: &Channels) -> Result<ExitCode, Failure> {
     let settings = Settings::resolve(typed)?;
+    if let Some(page) = &settings.page {
+        pages::may_be_written(page)?;
+    }
     if settings.watch {
         return watch::run(typed, settings, channels);
     }
@@ -154,6 +160,10 @@ fn attempt(
     report.note_what_gains_nothing();
     report.suggest_titles(settings.site.wishes().map(|wish| &wish.name));
     report.seconds = start.elapsed().as_secs_f64();
+    if let Some(path) = &settings.page {
+        let page = page::render(&report, &outcome.views);
+        write::whole(path, page.as_bytes()).map_err(Failure::unwritable(path))?;
+    }
     Ok(report)
 }
 
@@ -162,6 +172,8 @@ fn attempt(
 struct Outcome {
     strays: Vec<StrayReport>,
     interrupted: bool,
+    /// What a page shows of each original, where one is wanted.
+    views: Vec<View>,
 }
 
 /// One original of a firing: its picture, what it becomes, and what is to be told of it.
@@ -326,7 +338,7 @@ fn make(
     let mut strays = strays::tend(plan, &known, settings, &folder, &mut ledger)?;
     save(&mut ledger)?;
 
-    let interrupted = work::watch_for_interrupt()?;
+    interrupt::watch()?;
     let mut run = Run {
         plan,
         settings,
@@ -338,15 +350,20 @@ fn make(
         charges,
     };
     run.round(None)?;
-    if !interrupted() {
-        totals::keep(&mut run, interrupted)?;
+    if !interrupt::came() {
+        totals::keep(&mut run)?;
     }
     run.progress.end();
     strays.extend(strays::replaced(plan, settings, &folder, &mut run.ledger)?);
     save(&mut run.ledger)?;
+    let views = match settings.page {
+        Some(_) => views::all(run.charges, &folder, settings)?,
+        None => Vec::new(),
+    };
     Ok(Outcome {
         strays,
-        interrupted: interrupted(),
+        interrupted: interrupt::came(),
+        views,
     })
 }
 

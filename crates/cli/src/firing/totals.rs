@@ -9,11 +9,12 @@ use kiln_core::plan::{self, Plan, PlannedPiece, SharedTotal, SharingPicture};
 use super::rounds::Run;
 use super::work::WorkOrder;
 use crate::failure::Failure;
+use crate::interrupt;
 use crate::ledger::{Finished, Ledger, Made, Share};
 use crate::report::{FiringReport, TotalReport, Written};
 
 /// Makes pieces again until every total is kept, or cannot be.
-pub fn keep(run: &mut Run<'_, '_>, interrupted: fn() -> bool) -> Result<(), Failure> {
+pub fn keep(run: &mut Run<'_, '_>) -> Result<(), Failure> {
     let plan = run.plan;
     let pieces = plan.jobs.iter().flat_map(|job| job.pieces());
     let pieces: Pieces<'_> = pieces.map(|(_, _, piece)| (piece.key(), piece)).collect();
@@ -36,7 +37,7 @@ pub fn keep(run: &mut Run<'_, '_>, interrupted: fn() -> bool) -> Result<(), Fail
     });
     loop {
         let wants = shares.wants();
-        if interrupted() {
+        if interrupt::came() {
             return Ok(());
         }
         if wants.is_empty() {

@@ -10,12 +10,11 @@ use std::time::{Duration, SystemTime};
 
 use notify::{RecommendedWatcher, RecursiveMode, Watcher};
 
-use super::work;
 use crate::args::FireArgs;
 use crate::failure::Failure;
-use crate::find;
 use crate::report::Channels;
 use crate::settings::Settings;
+use crate::{find, interrupt};
 
 /// Files are looked at this often even where the system tells of no change: it does not for
 /// network folders, and not for a folder that was removed and made anew.
@@ -32,7 +31,7 @@ type Snapshot = BTreeMap<PathBuf, (u64, Option<SystemTime>)>;
 
 /// Fires, and again whenever something has changed, until Ctrl-C.
 pub fn run(typed: &FireArgs, first: Settings, channels: &Channels) -> Result<ExitCode, Failure> {
-    let interrupted = work::watch_for_interrupt()?;
+    interrupt::watch()?;
     let mut settings = first;
     let mut before = snapshot(&settings);
     let mut report = super::fire(&settings, &HashSet::new(), channels)?;
@@ -41,10 +40,10 @@ pub fn run(typed: &FireArgs, first: Settings, channels: &Channels) -> Result<Exi
     if !report.interrupted {
         channels.note("watching for new and changed originals; Ctrl-C ends it");
     }
-    while !interrupted() {
-        wait(&changes, interrupted);
-        let now = settled(&settings, interrupted);
-        if now == before || interrupted() {
+    while !interrupt::came() {
+        wait(&changes);
+        let now = settled(&settings);
+        if now == before || interrupt::came() {
             continue;
         }
         match Settings::resolve(typed) {
@@ -94,9 +93,9 @@ fn watch(settings: &Settings) -> (Option<RecommendedWatcher>, Receiver<()>) {
     (watcher, told)
 }
 
-fn wait(changes: &Receiver<()>, interrupted: fn() -> bool) {
+fn wait(changes: &Receiver<()>) {
     let mut waited = Duration::ZERO;
-    while waited < LOOK_EVERY && !interrupted() {
+    while waited < LOOK_EVERY && !interrupt::came() {
         match changes.recv_timeout(STEP) {
             Ok(()) => break,
             Err(RecvTimeoutError::Timeout) => {}
@@ -108,7 +107,7 @@ fn wait(changes: &Receiver<()>, interrupted: fn() -> bool) {
 }
 
 /// The files once none of them changes any more.
-fn settled(settings: &Settings, interrupted: fn() -> bool) -> Snapshot {
+fn settled(settings: &Settings) -> Snapshot {
     let mut before = snapshot(settings);
     let fresh = |snapshot: &Snapshot| {
         let recent = |(_, time): &(u64, Option<SystemTime>)| {
@@ -118,7 +117,7 @@ fn settled(settings: &Settings, interrupted: fn() -> bool) -> Snapshot {
         snapshot.values().any(recent)
     };
     loop {
-        if interrupted() {
+        if interrupt::came() {
             return before;
         }
         let was_fresh = fresh(&before);

@@ -4,7 +4,6 @@ use std::cmp::Reverse;
 use std::collections::{HashMap, HashSet};
 use std::ops::ControlFlow;
 use std::path::{Path, PathBuf};
-use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::mpsc::Sender;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
@@ -17,12 +16,12 @@ use rayon::ThreadPoolBuilder;
 use super::Charge;
 use super::supply::{self, Supply};
 use crate::failure::Failure;
-use crate::gate;
 use crate::ledger::{Known, Made, Share};
 use crate::mishap::Mishap;
 use crate::report::Written;
 use crate::settings::Settings;
 use crate::write::OutFolder;
+use crate::{gate, interrupt};
 
 /// Something that happened to a job.
 pub struct Event {
@@ -67,18 +66,6 @@ impl Standing {
             made: None,
         })
     }
-}
-
-static INTERRUPTED: AtomicBool = AtomicBool::new(false);
-
-/// From now on Ctrl-C lets the pieces in hand be finished and nothing new begun. Returns how to
-/// ask whether it came.
-pub fn watch_for_interrupt() -> Result<fn() -> bool, Failure> {
-    static WATCHED: AtomicBool = AtomicBool::new(false);
-    if !WATCHED.swap(true, Ordering::SeqCst) {
-        ctrlc::set_handler(|| INTERRUPTED.store(true, Ordering::SeqCst))?;
-    }
-    Ok(|| INTERRUPTED.load(Ordering::SeqCst))
 }
 
 /// What all workers of a run share.
@@ -176,7 +163,7 @@ pub fn dispatch(
             // As many pictures are in work as there are cores: each has one of them, but for the last.
             pipeline::memory(job, 1) + supply::held(&job.original)
         },
-        || !INTERRUPTED.load(Ordering::SeqCst),
+        || !interrupt::came(),
         |(index, task)| {
             // The receiver outlives all senders; if it is gone, the run is over.
             let send = |what| {
@@ -272,7 +259,7 @@ impl Bench<'_> {
                     What::Tried(index, made.map(|piece| piece.account.trail))
                 });
             }
-            if INTERRUPTED.load(Ordering::SeqCst) {
+            if interrupt::came() {
                 ControlFlow::Break(())
             } else {
                 ControlFlow::Continue(())

@@ -1,21 +1,27 @@
 //! Pages: self-contained HTML files that work from disk and are readable without script. All HTML is in
 //! the templates of this room, in one shell; what they print is escaped.
 
+use std::fmt::Write;
 use std::fs;
 use std::path::Path;
 
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
-use minijinja::{Environment, Error};
+use kiln_core::encode::{self, Chroma, Coding, Format, Manner, Pace};
+use kiln_core::pixels::{Channels, Raster};
+use minijinja::{Environment, Error, HtmlEscape, Value};
 use serde::Serialize;
 
 use crate::failure::Failure;
 
 /// Every value that a template prints is escaped, since its name ends in `.html`.
-const TEMPLATES: [(&str, &str); 3] = [
+const TEMPLATES: [(&str, &str); 6] = [
     ("shell.html", include_str!("shell.html")),
     ("survey.html", include_str!("survey.html")),
+    ("firing.html", include_str!("firing.html")),
     ("proof.html", include_str!("proof.html")),
+    ("spot.html", include_str!("spot.html")),
+    ("version.html", include_str!("version.html")),
 ];
 
 /// How a page begins, by which an earlier one is known again.
@@ -36,12 +42,58 @@ pub fn render(template: &str, context: impl Serialize) -> String {
     // The templates are constants; a mistake in one shows in the first test that renders it.
     let rendered = || -> Result<String, Error> {
         let mut environment = Environment::new();
+        environment.add_filter("options", options);
         for (name, text) in TEMPLATES {
             environment.add_template(name, text)?;
         }
         environment.get_template(template)?.render(context)
     };
     rendered().unwrap_or_else(|error| format!("<!doctype html><p>{error}"))
+}
+
+/// Escaped, with its options, such as `--max-weight`, kept in one line each.
+fn options(text: &str) -> Value {
+    let mut html = String::new();
+    for word in text.split_inclusive(' ') {
+        let escaped = HtmlEscape(word);
+        // Writing into a text does not fail.
+        let _ = if word.starts_with("--") {
+            write!(html, "<span class=\"option\">{escaped}</span>")
+        } else {
+            write!(html, "{escaped}")
+        };
+    }
+    Value::from_safe_string(html)
+}
+
+/// A small picture, as one that stands in the page itself.
+pub fn small(raster: &Raster) -> Option<String> {
+    let dial = match raster.channels() {
+        Channels::Rgba => 80,
+        Channels::Rgb => 70,
+    };
+    let manner = Manner {
+        coding: Coding::Dial(dial),
+        chroma: Chroma::Halved,
+        pace: Pace::Steady,
+    };
+    let file = encode::encode(raster, Format::WebP, manner).ok()?;
+    Some(address("webp", &file))
+}
+
+/// A picture without loss, as one that stands in the page itself.
+pub fn exact(raster: &Raster) -> String {
+    let manner = Manner {
+        coding: Coding::Lossless,
+        chroma: Chroma::Full,
+        pace: Pace::Steady,
+    };
+    let file = encode::encode(raster, Format::WebP, manner);
+    // What WebP cannot hold, PNG can.
+    let file = file
+        .map(|file| ("webp", file))
+        .or_else(|_| encode::encode(raster, Format::Png, manner).map(|file| ("png", file)));
+    file.map_or(String::new(), |(kind, file)| address(kind, &file))
 }
 
 /// The address of a picture that stands in the page itself.

@@ -82,10 +82,10 @@ pub fn write(out: &mut dyn Write, report: &Report) -> io::Result<()> {
 fn one(subject: &Subject) -> One<'_> {
     let failed = subject.proof.failed.iter();
     One {
-        path: &subject.path,
-        name: &subject.name,
+        path: &subject.original.path,
+        name: &subject.original.name,
         place: subject.place.as_deref(),
-        before: subject.before,
+        before: subject.original.weight,
         width: subject.size.width(),
         height: subject.size.height(),
         density: subject.density,

@@ -1,18 +1,21 @@
 //! `kiln proof`: what each format and look costs on a picture, and where the eye would see it.
 
+mod answer;
 mod json;
 mod page;
 mod pair;
 mod plot;
+mod serve;
 mod table;
 
+use std::path::PathBuf;
 use std::process::ExitCode;
 
 use kiln_core::encode::{Coding, Format};
 use kiln_core::guard;
 use kiln_core::pipeline::{self, Aims, FireError, Rasters};
 use kiln_core::pixels::{Raster, Size};
-use kiln_core::plan::{CodingWish, Job, Original, Placement, Site, Wish, look_name};
+use kiln_core::plan::{CodingWish, Job, Original, Placement, Wish, look_name};
 use kiln_core::proof::{self, Judged, Proof, Proven};
 use rayon::ThreadPoolBuilder;
 
@@ -20,7 +23,7 @@ use crate::failure::Failure;
 use crate::find::{self, Aside, Picture};
 use crate::mishap::Mishap;
 use crate::report::{Channels, Counting};
-use crate::settings::{Originals, ProofOf, ProofSettings};
+use crate::settings::{Originals, ProofOf, ProofSettings, Wanted};
 use crate::{pages, wording, write};
 
 /// From this score on nothing is seen, even side by side.
@@ -30,18 +33,16 @@ const NOTHING_SEEN: f32 = proof::UNSEEN;
 pub fn run(settings: &ProofSettings, channels: &Channels) -> Result<ExitCode, Failure> {
     match &settings.of {
         ProofOf::Pair(one, two) => pair::run(one, two, settings, channels),
-        ProofOf::Originals { originals, site } => prove(originals, site, settings, channels),
+        ProofOf::Originals { originals, wanted } => prove(originals, wanted, settings, channels),
     }
 }
 
 /// One picture at one size, in all its versions.
 pub struct Subject {
-    /// Its path as found.
-    pub path: String,
-    /// Its name below the folder of originals.
-    pub name: String,
-    /// The original's bytes.
-    pub before: u64,
+    /// The file.
+    pub file: PathBuf,
+    /// What is known of it.
+    pub original: Original,
     /// The place that it is shown in.
     pub place: Option<String>,
     /// The size of all versions.
@@ -70,7 +71,7 @@ pub struct Report {
 
 fn prove(
     originals: &Originals,
-    site: &Site,
+    wanted: &Wanted,
     settings: &ProofSettings,
     channels: &Channels,
 ) -> Result<ExitCode, Failure> {
@@ -90,13 +91,13 @@ fn prove(
         .build()?;
     let counting = Counting::start(finding.pictures.len(), "pictures", channels);
     for picture in &finding.pictures {
-        let shown = site.places.iter();
+        let shown = wanted.site.places.iter();
         let shown = shown.filter(|place| place.shows(&picture.original.name));
         let mut wishes: Vec<(Option<&str>, &Wish)> = shown
             .map(|place| (Some(place.name.as_str()), &place.wish))
             .collect();
         if wishes.is_empty() {
-            wishes.extend(site.every.iter().map(|wish| (None, wish)));
+            wishes.extend(wanted.site.every.iter().map(|wish| (None, wish)));
         }
         if wishes.is_empty() {
             let why = Mishap::new("no place shows it; say a --width, or name a --place");
@@ -122,13 +123,18 @@ fn prove(
         channels.name_problem(&format.to_string(), &why.to_string());
     }
     if let Some(path) = &settings.page {
-        let page = page::render(&report);
+        let page = page::render(&report, false);
         write::whole(path, page.as_bytes()).map_err(Failure::unwritable(path))?;
     }
     channels.print(|out, columns| match settings.json {
         true => json::write(out, &report),
         false => table::write(out, &report, columns),
     })?;
+    if let Some(port) = settings.serve.filter(|_| !report.subjects.is_empty()) {
+        serve::run(port, &report, wanted, settings, &pool, channels)?;
+        // As with any run that Ctrl-C has ended.
+        return Ok(ExitCode::from(130));
+    }
     let whole = report.refused.is_empty()
         && report
             .subjects
@@ -160,17 +166,11 @@ fn subject(
     };
     let wishes = settings.wishes_for(look);
     let formats = settings.formats.clone().unwrap_or_else(all_formats);
-    let aims = Aims {
-        coding: CodingWish::default(),
-        max_weight: None,
-        pace: placement.pace,
-        backdrop: placement.backdrop,
-    };
+    let aims = aims(&placement);
     let proof = proof::prove(&raster, seen, &formats, &wishes, aims);
     Ok(Subject {
-        path: picture.path.to_string_lossy().into_owned(),
-        name: picture.original.name.clone(),
-        before: picture.original.weight,
+        file: picture.path.clone(),
+        original: picture.original.clone(),
         place: place.map(str::to_owned),
         size: raster.size(),
         density: seen,
@@ -180,6 +180,16 @@ fn subject(
         raster,
         proof,
     })
+}
+
+/// Nothing is given up for a weight: what a look weighs is what is asked.
+fn aims(placement: &Placement) -> Aims {
+    Aims {
+        coding: CodingWish::default(),
+        max_weight: None,
+        pace: placement.pace,
+        backdrop: placement.backdrop,
+    }
 }
 
 /// A picture as a wish has it, in its largest size.

@@ -1,9 +1,10 @@
 //! The proof sheet: versions of a picture, laid out by where a difference shows.
 
-use kiln_core::encode::{self, Chroma, Coding, Format, Manner, Pace};
+use kiln_core::colour::Tint;
+use kiln_core::encode::Format;
 use kiln_core::pixels::{Channels, Raster, Size};
 use kiln_core::plan::{CodingWish, LOOKS, look_name};
-use kiln_core::proof::Judged;
+use kiln_core::proof::{Judged, Loss, Spot};
 use minijinja::context;
 use serde::Serialize;
 
@@ -80,8 +81,9 @@ struct Column {
     serves: bool,
 }
 
+/// A spot, and what it looks like in some versions.
 #[derive(Serialize)]
-struct SpotRow {
+pub(super) struct SpotRow {
     shows: String,
     x: u32,
     y: u32,
@@ -91,11 +93,58 @@ struct SpotRow {
     cells: Vec<Cell>,
 }
 
+impl SpotRow {
+    pub fn of(spot: &Spot, cells: Vec<Cell>) -> SpotRow {
+        SpotRow {
+            shows: spot.shows.to_string(),
+            x: spot.area.x,
+            y: spot.area.y,
+            width: spot.area.size.width(),
+            height: spot.area.size.height(),
+            zoom: spot.zoom,
+            cells,
+        }
+    }
+}
+
+/// What a spot looks like in a version.
 #[derive(Serialize)]
-struct Cell {
+pub(super) struct Cell {
     version: usize,
     says: String,
     score: String,
+}
+
+impl Cell {
+    pub fn of(version: usize, loss: Option<&Loss>) -> Cell {
+        let damage = loss.and_then(|loss| loss.damage);
+        let score = loss.map(|loss| format!("{:.0}", loss.score.max(0.0)));
+        Cell {
+            version,
+            says: damage.map_or("nothing seen".to_owned(), |kind| kind.to_string()),
+            score: score.unwrap_or_default(),
+        }
+    }
+}
+
+/// What became of the colours of a version.
+#[derive(Serialize)]
+pub(super) struct Tinted {
+    mean: String,
+    high: String,
+    shift: String,
+}
+
+impl Tinted {
+    pub fn of(tint: Tint) -> Tinted {
+        // A zero has no sign.
+        let [light, a, b] = tint.shift.map(|part| (part * 10.0).round() / 10.0 + 0.0);
+        Tinted {
+            mean: format!("{:.1}", tint.mean),
+            high: format!("{:.1}", tint.high),
+            shift: format!("{light:+.1} {a:+.1} {b:+.1}"),
+        }
+    }
 }
 
 /// A file that was made.
@@ -123,9 +172,7 @@ struct Try {
     score: String,
     dial: String,
     seconds: String,
-    mean: String,
-    high: String,
-    shift: String,
+    tint: Option<Tinted>,
     serves: bool,
     over: bool,
     enough: bool,
@@ -134,8 +181,8 @@ struct Try {
     lines: String,
 }
 
-/// The whole page.
-pub fn render(report: &Report) -> String {
+/// The whole page; where it is served, versions can be asked for.
+pub fn render(report: &Report, served: bool) -> String {
     let pictures: Vec<Picture> = report.subjects.iter().map(picture).collect();
     let names: Vec<&str> = pictures.iter().map(|one| one.name.as_str()).collect();
     let refused = report.refused.iter().map(|aside| {
@@ -149,6 +196,7 @@ pub fn render(report: &Report) -> String {
             date => wording::today(),
             refused => refused.collect::<Vec<_>>(),
             pictures,
+            served,
         },
     )
 }
@@ -196,32 +244,12 @@ fn picture(subject: &Subject) -> Picture {
             serves: row.serves,
         }
     });
-    let spots = subject
-        .proof
-        .spots
-        .iter()
-        .enumerate()
-        .map(|(at, spot)| SpotRow {
-            shows: spot.shows.to_string(),
-            x: spot.area.x,
-            y: spot.area.y,
-            width: spot.area.size.width(),
-            height: spot.area.size.height(),
-            zoom: spot.zoom,
-            cells: wanted
-                .iter()
-                .map(|row| {
-                    let loss = row.judged.losses.get(at);
-                    let damage = loss.and_then(|loss| loss.damage);
-                    Cell {
-                        version: index(row.judged).unwrap_or(0),
-                        says: damage.map_or("nothing seen".to_owned(), |kind| kind.to_string()),
-                        score: loss
-                            .map_or(String::new(), |loss| format!("{:.0}", loss.score.max(0.0))),
-                    }
-                })
-                .collect(),
-        });
+    let spots = subject.proof.spots.iter().enumerate();
+    let spots = spots.map(|(at, spot)| {
+        let cell =
+            |row: &&Row<'_>| Cell::of(index(row.judged).unwrap_or(0), row.judged.losses.get(at));
+        SpotRow::of(spot, wanted.iter().map(cell).collect())
+    });
     let versions = judged.iter().enumerate().map(|(at, (format, one))| {
         let answers = rows.iter().filter(|row| std::ptr::eq(row.judged, *one));
         let answers: Vec<String> = answers.map(|row| wish_name(row.wish)).collect();
@@ -238,13 +266,13 @@ fn picture(subject: &Subject) -> Picture {
         }
     });
     Picture {
-        name: wording::safe(&subject.name),
+        name: wording::safe(&subject.original.name),
         asked: asked(subject),
         verdict: verdict(&rows, subject),
         width: subject.size.width(),
         height: subject.size.height(),
         clear: subject.raster.is_transparent(),
-        original: lossless(&subject.raster),
+        original: pages::exact(&subject.raster),
         plot: plot(subject),
         columns: columns.collect(),
         spots: spots.collect(),
@@ -290,8 +318,8 @@ fn verdict(rows: &[Row<'_>], subject: &Subject) -> String {
                 "{} is the lightest at {look}: {} instead of {} ({}), {} on a slow phone.",
                 best.proven.format,
                 wording::weight(attempt.weight),
-                wording::weight(subject.before),
-                wording::change(subject.before, attempt.weight),
+                wording::weight(subject.original.weight),
+                wording::change(subject.original.weight, attempt.weight),
                 wording::time(SLOW_PHONE.seconds(1, attempt.weight)),
             )
         }
@@ -300,47 +328,41 @@ fn verdict(rows: &[Row<'_>], subject: &Subject) -> String {
 
 fn tried(row: &Row<'_>, subject: &Subject, version: usize) -> Try {
     let attempt = row.judged.version.attempt;
-    let tint = row.judged.tint;
     let format = row.proven.format;
-    let number = |number: f64| format!("{number:.1}");
     let wish = wish_name(row.wish);
-    let key = match row.wish {
-        CodingWish::Dial(dial) => format!("quality = {dial}"),
-        _ => format!("look = \"{wish}\""),
-    };
-    let option = match row.wish {
-        CodingWish::Dial(dial) => format!("--quality {dial}"),
-        _ => format!("--look {wish}"),
-    };
-    let name = format.extension().replace("jpg", "jpeg");
     Try {
         version,
         format: format.to_string(),
         class: class(format),
         look: wish.clone(),
         weight: wording::weight(attempt.weight),
-        change: wording::change(subject.before, attempt.weight),
+        change: wording::change(subject.original.weight, attempt.weight),
         score: format!("{:.1}", attempt.score),
         dial: dial(attempt.coding),
         seconds: wording::time(SLOW_PHONE.seconds(1, attempt.weight)),
-        mean: tint.map_or(String::new(), |tint| number(tint.mean)),
-        high: tint.map_or(String::new(), |tint| number(tint.high)),
-        shift: tint.map_or(String::new(), |tint| {
-            // A zero has no sign.
-            let [light, a, b] = tint.shift.map(|part| (part * 10.0).round() / 10.0 + 0.0);
-            format!("{light:+.1} {a:+.1} {b:+.1}")
-        }),
+        tint: row.judged.tint.map(Tinted::of),
         serves: row.serves,
         over: subject.max_weight.is_some_and(|most| attempt.weight > most),
         enough: row.enough,
         met: row.met,
         map: map(&row.judged.cells, subject.size),
-        lines: format!("formats = [\"{name}\"]\n{key}\n\nkiln fire --format {name} {option}"),
+        lines: lines(format, row.wish),
     }
 }
 
+/// What is written into the kiln file, or typed, to have a wish met in a format.
+pub(super) fn lines(format: Format, wish: CodingWish) -> String {
+    let name = wish_name(wish);
+    let (key, option) = match wish {
+        CodingWish::Dial(dial) => (format!("quality = {dial}"), format!("--quality {dial}")),
+        _ => (format!("look = \"{name}\""), format!("--look {name}")),
+    };
+    let format = format.extension().replace("jpg", "jpeg");
+    format!("formats = [\"{format}\"]\n{key}\n\nkiln fire --format {format} {option}")
+}
+
 /// The map of what is seen, as a small picture: the darker, the more; clear where nothing is.
-fn map(cells: &[f32], size: Size) -> Option<String> {
+pub(super) fn map(cells: &[f32], size: Size) -> Option<String> {
     const CELL: u32 = 16;
     let (columns, rows) = (size.width().div_ceil(CELL), size.height().div_ceil(CELL));
     let shade = |score: &f32| {
@@ -349,22 +371,7 @@ fn map(cells: &[f32], size: Size) -> Option<String> {
     };
     let samples: Vec<u8> = cells.iter().flat_map(shade).collect();
     let raster = Raster::new(Size::new(columns, rows)?, Channels::Rgba, samples)?;
-    raster.is_transparent().then(|| lossless(&raster))
-}
-
-/// A raster as an address of a file without loss.
-fn lossless(raster: &Raster) -> String {
-    let manner = Manner {
-        coding: Coding::Lossless,
-        chroma: Chroma::Full,
-        pace: Pace::Steady,
-    };
-    let file = encode::encode(raster, Format::WebP, manner);
-    // What WebP cannot hold, PNG can.
-    let file = file
-        .map(|file| ("webp", file))
-        .or_else(|_| encode::encode(raster, Format::Png, manner).map(|file| ("png", file)));
-    file.map_or(String::new(), |(kind, file)| pages::address(kind, &file))
+    raster.is_transparent().then(|| pages::exact(&raster))
 }
 
 fn plot(subject: &Subject) -> Plot {

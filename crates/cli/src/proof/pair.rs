@@ -1,5 +1,6 @@
 //! Two finished files, the second against the first.
 
+use std::borrow::Cow;
 use std::fs;
 use std::io::{self, Write};
 use std::path::Path;
@@ -143,7 +144,7 @@ fn open(path: &Path, settings: &ProofSettings) -> Result<Finished, Mishap> {
 fn compare(one: &Finished, two: &Finished, least: Option<f32>) -> Result<Comparison, Mishap> {
     let alike = proof::alike(one.raster.clone(), two.raster.clone());
     let (reference, version) = alike.map_err(|why| Mishap::of(why, ""))?;
-    let judge = Judge::new(&reference);
+    let judge = Judge::new(Cow::Borrowed(&reference));
     let score = judge.score(&version);
     let score = score.ok_or_else(|| Mishap::new("it cannot be compared; its size is another"))?;
     let Judgement { map, tint } = judge.judge(&version);

@@ -22,7 +22,7 @@ pub fn write(out: &mut dyn Write, report: &Report, columns: Option<usize>) -> io
 }
 
 fn one(out: &mut dyn Write, subject: &Subject, columns: Option<usize>) -> io::Result<()> {
-    let name = wording::safe(&subject.name);
+    let name = wording::safe(&subject.original.name);
     writeln!(out, "{STRONG}{name}{STRONG:#}{}", asked(subject))?;
     let rows = subject.rows();
     let mut table = vec![head()];
@@ -102,7 +102,10 @@ fn cells(rows: &[Row<'_>], subject: &Subject) -> Vec<(String, Style)> {
             wording::weight(attempt.weight),
             if over { BAD } else { style },
         ),
-        (wording::change(subject.before, attempt.weight), style),
+        (
+            wording::change(subject.original.weight, attempt.weight),
+            style,
+        ),
         (format!("{:.1}", attempt.score), style),
         (dial(attempt.coding), style),
         (tint, style),

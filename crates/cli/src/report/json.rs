@@ -4,6 +4,7 @@
 use std::io::{self, Write};
 
 use kiln_core::budget::Verdict;
+use kiln_core::credits::Field;
 use kiln_core::encode::{Chroma, Coding, Format, Pace};
 use kiln_core::pipeline::Attempt;
 use kiln_core::pixels::Size;
@@ -203,7 +204,7 @@ fn original(original: &OriginalReport) -> Original<'_> {
         width: original.size.width(),
         height: original.size.height(),
         weight: original.weight,
-        title: original.title.as_deref(),
+        title: original.label.get(Field::Title),
         ballast: original.ballast,
         notes: &original.notes,
         pieces: original.pieces.iter().map(piece).collect(),

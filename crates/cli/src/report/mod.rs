@@ -13,7 +13,7 @@ use std::path::PathBuf;
 use std::process::ExitCode;
 
 use kiln_core::budget::Verdict;
-use kiln_core::credits::Field;
+use kiln_core::credits::{Credits, Field};
 use kiln_core::encode::{Coding, Format};
 use kiln_core::pipeline::Account;
 use kiln_core::pixels::{Backdrop, Size};
@@ -72,8 +72,10 @@ pub struct OriginalReport {
     pub weight: u64,
     /// What its owner should know.
     pub notes: Vec<String>,
-    /// Its title in the label sheet, if it has one.
-    pub title: Option<String>,
+    /// What the label sheet says of it.
+    pub label: Credits,
+    /// What its pieces say of it.
+    pub carried: Credits,
     /// The bytes that it carries beside its pixels.
     pub ballast: u64,
     /// Whether it says where it was taken, and its pieces do not.
@@ -187,6 +189,7 @@ impl OriginalReport {
             backdrop: placement.backdrop,
             fired: Fired::Planned,
         });
+        let carried = job.placements.first();
         OriginalReport {
             path: job.original.path.clone(),
             name: job.original.name.clone(),
@@ -194,7 +197,10 @@ impl OriginalReport {
             size: job.original.probe.upright(),
             weight: job.original.weight,
             notes: Vec::new(),
-            title: job.original.label.get(Field::Title).map(str::to_owned),
+            label: job.original.label.clone(),
+            carried: carried.map_or(Credits::default(), |placement| {
+                placement.inscription.credits.clone()
+            }),
             ballast: 0,
             position_dropped: false,
             pieces: pieces.collect(),
@@ -242,6 +248,16 @@ impl PieceReport {
         match self.written() {
             Some(written) => vec![written.format],
             None => self.planned.formats().collect(),
+        }
+    }
+
+    /// What its search came to, in a word, where it is not just what was asked for.
+    pub fn outcome(&self) -> Option<&'static str> {
+        match self.written()?.account.verdict? {
+            Verdict::Bounded => Some("bounded by its weight"),
+            Verdict::Shared => Some("pressed by its total"),
+            Verdict::Lightest => Some("no lighter"),
+            Verdict::Met | Verdict::Over | Verdict::Short => None,
         }
     }
 
@@ -353,7 +369,7 @@ impl FiringReport {
         }
         for original in &mut self.originals {
             let file = original.name.rsplit('/').next().unwrap_or_default();
-            if original.title.is_none() && plan::says_nothing(plan::stem(file)) {
+            if original.label.get(Field::Title).is_none() && plan::says_nothing(plan::stem(file)) {
                 let note =
                     "a name that says nothing; a title from kiln label would make a better one";
                 original.notes.push(note.to_owned());
@@ -384,7 +400,7 @@ impl FiringReport {
 }
 
 /// Which budget a piece does not keep, and what to do.
-fn budget_problem(written: &Written, piece: &PieceReport) -> Option<String> {
+pub fn budget_problem(written: &Written, piece: &PieceReport) -> Option<String> {
     let account = &written.account;
     let Account { weight, score, .. } = *account;
     if !account.fits {

@@ -164,12 +164,7 @@ fn piece_row(piece: &PieceReport, original: &OriginalReport, verbose: bool) -> L
                 Coding::Dial(dial) => format!("dial {dial}"),
                 Coding::Lossless => "lossless".to_owned(),
             });
-            match account.verdict {
-                Some(Verdict::Bounded) => remarks.push("bounded by its weight".to_owned()),
-                Some(Verdict::Shared) => remarks.push("pressed by its total".to_owned()),
-                Some(Verdict::Lightest) => remarks.push("no lighter".to_owned()),
-                _ => {}
-            }
+            remarks.extend(piece.outcome().map(str::to_owned));
             if account.flattened {
                 remarks.push(format!("on {}", piece.backdrop));
             }

@@ -18,7 +18,7 @@ use crate::failure::Failure;
 use crate::layer::{Layer, Told};
 use crate::site::{self, SiteFile};
 use crate::wording::Order;
-pub use proof::{ProofOf, ProofSettings};
+pub use proof::{ProofOf, ProofSettings, Wanted};
 
 /// The label sheet's name where none is given.
 const LABELS: &str = "labels.csv";
@@ -61,6 +61,8 @@ pub struct Settings {
     pub adopt: bool,
     /// Whether totals of the kiln file are not shared, since not all that has part in them is fired.
     pub unshared: bool,
+    /// Where the report is written as a page.
+    pub page: Option<PathBuf>,
     /// Pieces whose trials are told.
     pub why: Vec<String>,
     /// How the report is given.
@@ -170,6 +172,7 @@ impl Settings {
             remove_strays: typed.remove_strays,
             adopt: typed.adopt,
             unshared,
+            page: typed.html.clone(),
             why: typed.why.clone(),
             telling: match typed {
                 t if t.quiet => Telling::Quiet,

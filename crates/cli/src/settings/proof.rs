@@ -4,11 +4,13 @@ use std::path::PathBuf;
 
 use kiln_core::decode::Allowance;
 use kiln_core::encode::Format;
-use kiln_core::plan::{CodingWish, LOOKS, Look, LookWish, Site};
+use kiln_core::plan::{CodingWish, LOOKS, Look, LookWish, Site, Wish};
 
 use super::{Originals, cores, kiln_file, out_folder, sites};
 use crate::args::{CreditsArgs, ProofArgs};
 use crate::failure::Failure;
+use crate::layer::Layer;
+use crate::site::SiteFile;
 
 /// All that a proof goes by.
 #[derive(Clone, Debug)]
@@ -25,6 +27,8 @@ pub struct ProofSettings {
     dials: Vec<u8>,
     /// Where the proof sheet is written.
     pub page: Option<PathBuf>,
+    /// The port that it is served at, 0 for any that is free.
+    pub serve: Option<u16>,
     /// The largest picture that is read.
     pub allowance: Allowance,
     /// Threads.
@@ -43,42 +47,70 @@ pub enum ProofOf {
         /// What is searched for them.
         originals: Originals,
         /// What is wanted.
-        site: Box<Site>,
+        wanted: Box<Wanted>,
     },
+}
+
+/// What is wanted of originals, and where that was said.
+#[derive(Clone, Debug)]
+pub struct Wanted {
+    /// What the places want, or all.
+    pub site: Site,
+    typed: Layer,
+    file: Option<SiteFile>,
+}
+
+impl Wanted {
+    /// What a place would want, or all, if more had been said on the command line.
+    pub fn with(&self, place: Option<&str>, more: &Layer) -> Result<Option<Wish>, Failure> {
+        let layer = more.clone().over(&self.typed);
+        let places: Vec<String> = place.iter().map(|&place| place.to_owned()).collect();
+        let (site, _) = sites(&layer, &CreditsArgs::default(), &places, self.file.as_ref())?;
+        Ok(match place {
+            Some(_) => site.places.into_iter().next().map(|place| place.wish),
+            None => site.every,
+        })
+    }
 }
 
 impl ProofSettings {
     /// What options and kiln file mean together.
     pub fn resolve(typed: &ProofArgs) -> Result<ProofSettings, Failure> {
         let file = kiln_file(&typed.kiln_file)?;
-        let file = file.as_ref();
         let are_files = typed.paths.iter().all(|path| path.is_file());
         let of = match &typed.paths[..] {
             [one, two] if are_files && typed.place.is_empty() && typed.layer.texts.is_empty() => {
-                if typed.html.is_some() || !typed.format.is_empty() || !typed.quality.is_empty() {
+                let page = typed.html.is_some() || typed.serve.is_some();
+                if page || !typed.format.is_empty() || !typed.quality.is_empty() {
                     return Err(Failure::Contradiction {
                         place: String::new(),
-                        says: "two files are compared as they are, and --format, --quality and --html go with originals; say a --width or a --place to prove both",
+                        says: "two files are compared as they are, and --format, --quality, --html and --serve go with originals; say a --width or a --place to prove both",
                     });
                 }
                 ProofOf::Pair(one.clone(), two.clone())
             }
             paths => {
                 let layer = &typed.layer.layer;
-                let (site, _) = sites(layer, &CreditsArgs::default(), &typed.place, file)?;
+                let credits = CreditsArgs::default();
+                let (site, _) = sites(layer, &credits, &typed.place, file.as_ref())?;
                 ProofOf::Originals {
-                    originals: Originals::resolve(paths, file)?,
-                    site: Box::new(site),
+                    originals: Originals::resolve(paths, file.as_ref())?,
+                    wanted: Box::new(Wanted {
+                        site,
+                        typed: layer.clone(),
+                        file: file.clone(),
+                    }),
                 }
             }
         };
         Ok(ProofSettings {
             of,
-            out: out_folder(None, file),
+            out: out_folder(None, file.as_ref()),
             formats: (!typed.format.is_empty()).then(|| typed.format.clone()),
             looks: typed.look.clone(),
             dials: typed.quality.clone(),
             page: typed.html.clone(),
+            serve: typed.serve,
             allowance: Allowance {
                 pixels: typed.allowance,
             },
@@ -88,11 +120,13 @@ impl ProofSettings {
     }
 
     /// What is asked of every format for a picture of which a look is wanted: the looks and dials that
-    /// are named, else every look that has a name; the wanted look always, as all is measured by it.
+    /// are named, else every look that has a name; the wanted look always, as all is measured by it, and
+    /// it alone where the others can be asked for.
     pub fn wishes_for(&self, wanted: Option<f32>) -> Vec<CodingWish> {
         let named = self.looks.iter().copied();
         let mut looks: Vec<Look> = named.collect();
-        if looks.is_empty() && self.dials.is_empty() {
+        let alone = self.serve.is_some() && wanted.is_some();
+        if looks.is_empty() && self.dials.is_empty() && !alone {
             looks.extend(LOOKS.iter().map(|(_, look)| Look::Score(*look)));
             looks.push(Look::Exact);
         }

@@ -21,7 +21,7 @@ use diagnosis::{Source, Wrong};
 pub const NAME: &str = "kiln.toml";
 
 /// A kiln file, read and checked.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub struct SiteFile {
     /// Where it is.
     pub path: PathBuf,
@@ -44,7 +44,7 @@ pub struct SiteFile {
 }
 
 /// A page as the kiln file gives it.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub struct PageGiven {
     /// What its pictures may weigh together, and which they are.
     pub total: Total,
@@ -53,7 +53,7 @@ pub struct PageGiven {
 }
 
 /// A place as the kiln file gives it.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub struct PlaceGiven {
     /// Its name.
     pub name: String,

@@ -7,9 +7,8 @@ use std::sync::mpsc;
 
 use kiln_core::colour;
 use kiln_core::decode::{self, Allowance};
-use kiln_core::encode::{self, Chroma, Coding, Format, Manner, Pace};
+use kiln_core::encode::Format;
 use kiln_core::guard;
-use kiln_core::pixels::{Channels as Samples, Raster};
 use kiln_core::source::{Headers, Probe};
 use kiln_core::survey::{self, Asked, Finding, Glance, GlanceError, Limits, Name, Subject};
 use rayon::prelude::*;
@@ -21,7 +20,7 @@ use crate::gate;
 use crate::mishap::Mishap;
 use crate::report::{Channels, Counting};
 use crate::settings::SurveySettings;
-use crate::wording;
+use crate::{pages, wording};
 
 /// The width of a thumbnail on the page, in pixels.
 const THUMBNAIL: u32 = 160;
@@ -41,8 +40,8 @@ pub struct Record {
     pub profile: Option<colour::ProfileFacts>,
     /// What a glance at its pixels has shown; its thumbnail is kept apart.
     pub glance: Option<Glance>,
-    /// The thumbnail as a WebP file.
-    pub thumbnail: Option<Vec<u8>>,
+    /// The address of its thumbnail.
+    pub thumbnail: Option<String>,
     /// What is wrong.
     pub findings: Vec<Finding>,
 }
@@ -206,27 +205,15 @@ fn look(file: &mut Opened, settings: &SurveySettings) {
     });
     match looked {
         Ok(Ok(mut glance)) => {
-            file.record.thumbnail = glance.thumbnail.take().and_then(|raster| packed(&raster));
+            file.record.thumbnail = glance
+                .thumbnail
+                .take()
+                .and_then(|raster| pages::small(&raster));
             file.record.glance = Some(glance);
         }
         Ok(Err(why)) => file.trouble(Name::Damaged, why),
         Err(_) => file.trouble(Name::Damaged, Mishap::new("the decoder failed on it")),
     }
-}
-
-/// A thumbnail as a small file.
-fn packed(raster: &Raster) -> Option<Vec<u8>> {
-    let dial = if raster.channels() == Samples::Rgba {
-        80
-    } else {
-        70
-    };
-    let manner = Manner {
-        coding: Coding::Dial(dial),
-        chroma: Chroma::Halved,
-        pace: Pace::Steady,
-    };
-    encode::encode(raster, Format::WebP, manner).ok()
 }
 
 /// For each file that shows the same pixels as an earlier one, that one's path. Only files of

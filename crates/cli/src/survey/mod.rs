@@ -16,7 +16,7 @@ use crate::wording::Order;
 use crate::{pages, write};
 
 pub use gather::{Record, Survey, gather};
-pub use summary::SLOW_PHONE;
+pub use summary::{LINKS, SLOW_PHONE};
 
 /// Surveys and reports. Damaged pictures are findings like others; only what could not be read
 /// at all changes the exit code.

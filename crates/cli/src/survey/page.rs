@@ -115,10 +115,7 @@ fn row(record: &Record, heaviest: u64) -> Row {
         waste: record.waste(),
         solid: share(record.remains()),
         light: share(record.waste()),
-        thumbnail: record
-            .thumbnail
-            .as_ref()
-            .map(|file| pages::address("webp", file)),
+        thumbnail: record.thumbnail.clone(),
         findings: findings
             .map(|f| note(f.name, f.says.clone(), f.worth, 1))
             .collect(),

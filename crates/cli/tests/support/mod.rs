@@ -7,7 +7,9 @@ pub mod common;
 use std::collections::BTreeMap;
 use std::fs;
 use std::path::{Path, PathBuf};
-use std::process::{Command, Output};
+use std::process::{Child, Command, Output};
+use std::thread;
+use std::time::{Duration, Instant};
 
 use jpeg_encoder::{ColorType, Encoder};
 use serde_json::Value;
@@ -139,6 +141,25 @@ impl Scratch {
     pub fn names(&self, folder: &str) -> Vec<String> {
         self.files(folder).into_keys().collect()
     }
+}
+
+/// Waits for something to come true; how long is no matter, but a minute is too long.
+pub fn until(what: &str, mut holds: impl FnMut() -> bool) {
+    let start = Instant::now();
+    while !holds() {
+        assert!(
+            start.elapsed() < Duration::from_secs(60),
+            "waited in vain: {what}"
+        );
+        thread::sleep(Duration::from_millis(30));
+    }
+}
+
+/// Sends Ctrl-C.
+pub fn interrupt(run: &Child) {
+    let id = run.id().to_string();
+    let sent = Command::new("kill").args(["-INT", &id]).status();
+    assert!(sent.expect("kill").success());
 }
 
 /// All pieces of a firing's report.

@@ -59,10 +59,10 @@ impl<'c> Bench<'c> {
         })
     }
 
-    /// From now on every file is kept, and none is made twice.
-    pub(super) fn keeping(self) -> Bench<'c> {
+    /// From now on every file is kept, and none is made twice, nor any of those that were made before.
+    pub(super) fn keeping(self, made: Vec<Version>) -> Bench<'c> {
         Bench {
-            made: Some(RefCell::default()),
+            made: Some(RefCell::new(made)),
             ..self
         }
     }
@@ -261,13 +261,18 @@ impl<'c> Bench<'c> {
         Ok(piece)
     }
 
-    /// A piece of a single encode.
-    pub(super) fn single(&self, coding: Coding) -> Result<Piece, PieceError> {
-        let manner = Manner {
+    /// How a single encode is made.
+    pub(super) fn manner(&self, coding: Coding) -> Manner {
+        Manner {
             coding,
             chroma: self.format.coder().chroma(self.canvas.nature, coding),
             pace: self.terms.pace,
-        };
+        }
+    }
+
+    /// A piece of a single encode.
+    pub(super) fn single(&self, coding: Coding) -> Result<Piece, PieceError> {
+        let manner = self.manner(coding);
         let (file, score) = self.attempt(manner)?;
         let trail = vec![self.tried(manner, file.len() as u64, score)];
         Ok(self.piece(file, (manner, score), None, trail))
@@ -283,8 +288,7 @@ impl<'c> Bench<'c> {
                 return Ok((file.clone(), attempt.score));
             }
         }
-        let file = self.prepared.encode(manner)?;
-        let file = encode::inscribe(file, format, self.terms.blocks)?;
+        let file = self.file(manner)?;
         let eye = || canvas.eye(self.terms.density);
         let score = eye::score(&canvas.raster, format, &file, eye);
         let score = score.map_err(|source| PieceError::Unreadable { format, source })?;
@@ -296,7 +300,13 @@ impl<'c> Bench<'c> {
         Ok((file, score))
     }
 
-    fn tried(&self, manner: Manner, weight: u64, score: f32) -> Attempt {
+    /// A file, unseen.
+    pub(super) fn file(&self, manner: Manner) -> Result<Vec<u8>, PieceError> {
+        let file = self.prepared.encode(manner)?;
+        Ok(encode::inscribe(file, self.format, self.terms.blocks)?)
+    }
+
+    pub(super) fn tried(&self, manner: Manner, weight: u64, score: f32) -> Attempt {
         let Manner {
             coding,
             chroma,

@@ -165,6 +165,34 @@ pub fn content<'a>(
     Ok(Part::of(trim.finish(), size).at(probe.stored))
 }
 
+/// The part of an original that each placement of a job shows, of the upright picture.
+pub fn frames<'a>(
+    input: impl Into<Input<'a>>,
+    job: &Job,
+    allowance: Allowance,
+) -> Result<Vec<Part>, FireError> {
+    let original = &job.original;
+    let first = |placement: &Placement| Some(Cut::of(placement, placement.sizes.first()?));
+    let cuts: Vec<Cut> = job.placements.iter().filter_map(first).collect();
+    let file = decode::File::new(input.into(), &original.probe, allowance);
+    let mut pixels = Pixels::new(&file, original.probe.kind, passes(original, &cuts));
+    let foci = foci(&mut pixels, original, &cuts)?;
+    let (size, orientation) = (original.probe.stored, original.probe.orientation);
+    let view = View {
+        original,
+        foci: &foci,
+        size,
+    };
+    let frames = cuts.iter().zip(&foci).map(|(cut, &focus)| {
+        let (_, region) = view.framed(cut, focus);
+        Part::of_region(
+            orientation.upright_region(region, size),
+            original.probe.upright(),
+        )
+    });
+    Ok(frames.collect())
+}
+
 /// An original as its rows come: as stored, or reduced.
 #[derive(Clone, Copy)]
 struct View<'a> {

@@ -59,6 +59,11 @@ impl Eye {
 
     fn compare(&self, finished: &Raster) -> f32 {
         let own = compare(self.own.as_ref(), Some(finished));
+        self.seen(own, finished)
+    }
+
+    /// The score of a finished picture whose pixels come to a score of their own.
+    pub(super) fn seen(&self, own: f32, finished: &Raster) -> f32 {
         match &self.shown {
             None => own,
             Some((size, shown)) => {

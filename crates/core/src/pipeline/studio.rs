@@ -91,6 +91,10 @@ impl<'a> Studio<'a> {
         }
     }
 
+    pub(super) fn raster(&self) -> &Raster {
+        &self.canvas.raster
+    }
+
     /// About how many bytes one holds while it makes the pieces of a size, beside its raster.
     pub(super) fn memory(size: &PlannedSize) -> u64 {
         let formats = || size.pieces.iter().flat_map(|piece| piece.formats());
@@ -232,6 +236,15 @@ impl<'a> Studio<'a> {
             pace: self.aims.pace,
             trials: usize::MAX,
             blocks: &self.blocks,
+        }
+    }
+
+    /// The score of a file in a format whose pixels come to a score of their own.
+    pub(super) fn seen(&self, format: Format, own: f32, finished: &Raster) -> f32 {
+        if self.density > 1.0 {
+            self.canvas(format).eye(self.density).seen(own, finished)
+        } else {
+            own
         }
     }
 

@@ -120,7 +120,7 @@ fn meet<'w>(
     format: Format,
     wishes: impl Iterator<Item = &'w (usize, CodingWish)>,
 ) -> Result<Met, PieceError> {
-    let bench = studio.bench(format, studio.terms())?.keeping();
+    let bench = studio.bench(format, studio.terms())?.keeping(Vec::new());
     let mut found = Vec::new();
     for &(index, wish) in wishes {
         let piece = bench.meet(wish, &bench.known())?;

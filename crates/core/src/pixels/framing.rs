@@ -167,14 +167,23 @@ pub struct Part {
 impl Part {
     /// An area of a picture.
     pub fn of(area: Area, picture: Size) -> Part {
+        Part::of_region(area.into(), picture)
+    }
+
+    /// A region of a picture.
+    pub fn of_region(region: Region, picture: Size) -> Part {
         let (width, height) = (f64::from(picture.width()), f64::from(picture.height()));
-        let far = |near: u32, length: u32| f64::from(near) + f64::from(length);
         Part {
-            left: f64::from(area.x) / width,
-            top: f64::from(area.y) / height,
-            right: far(area.x, area.size.width()) / width,
-            bottom: far(area.y, area.size.height()) / height,
+            left: region.x / width,
+            top: region.y / height,
+            right: (region.x + region.width) / width,
+            bottom: (region.y + region.height) / height,
         }
+    }
+
+    /// Its borders, left, top, right and bottom.
+    pub fn sides(self) -> [f64; 4] {
+        [self.left, self.top, self.right, self.bottom]
     }
 
     /// The same of the picture at another size, in whole pixels: at least one, and never beyond.

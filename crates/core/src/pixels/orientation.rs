@@ -120,6 +120,14 @@ impl Orientation {
         }
     }
 
+    /// The part of the upright picture that shows a part of the stored one.
+    pub fn upright_region(self, stored: Region, size: Size) -> Region {
+        // What turns the upright picture back is the orientation that undoes this one.
+        let undone = |other: &Orientation| self.then(*other) == Orientation::Upright;
+        let back = Self::ALL.into_iter().find(undone).unwrap_or(self);
+        back.stored_region(stored, self.apply_to_size(size))
+    }
+
     /// The stored position (column, row) that an upright position shows.
     fn stored_position(self, x: u32, y: u32, stored: Size) -> (u32, u32) {
         use Orientation::*;
@@ -175,6 +183,7 @@ mod tests {
                 height: 1.0,
             };
             let stored = first.stored_region(region, size);
+            assert_eq!(first.upright_region(stored, size), region, "{first:?}");
             let at = |raster: &Raster, x: f64, y: f64| {
                 raster.samples()[(y as usize * raster.size().width() as usize + x as usize) * 3]
             };

@@ -2,7 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
-use super::Size;
+use super::{Area, Size};
 
 /// Which samples each pixel of a [`Raster`] has.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -202,6 +202,22 @@ impl Raster {
             samples,
             ..inner
         }
+    }
+
+    /// A part of it; `None` where that does not lie in it.
+    pub fn cut(&self, area: Area) -> Option<Raster> {
+        let step = self.channels.count();
+        let (left, width) = (area.x as usize, area.size.width() as usize);
+        let mut samples = Vec::with_capacity(area.size.pixels() as usize * step);
+        for row in self
+            .rows()
+            .skip(area.y as usize)
+            .take(area.size.height() as usize)
+        {
+            samples.extend_from_slice(row.get(left * step..(left + width) * step)?);
+        }
+        let part = Raster::new(area.size, self.channels, samples)?;
+        Some(part.in_gamut(self.gamut))
     }
 
     /// A raster of another size whose pixel at (x, y) is this one's at `from(x, y)`.

@@ -1,10 +1,14 @@
 //! What a version of a picture has lost, and where: the map of local scores, the kind of damage, the
 //! change of colour, and the spots that are worth a look.
 
+use std::borrow::Cow;
+
 mod alike;
 mod damage;
 mod patch;
 mod prove;
+mod review;
+mod sitting;
 mod spots;
 
 pub use alike::{NotAlike, alike};
@@ -12,21 +16,23 @@ pub use damage::{Damage, damage};
 pub use kiln_sight::Map;
 use kiln_sight::Reference;
 pub use prove::{Judged, Proof, Proven, prove};
+pub use review::{Sight, opened, sights, small, small_piece};
 use serde::Serialize;
+pub use sitting::{Shown, Sitting};
 pub use spots::{CELL, Shows, Spot, spots};
 
 use crate::colour::{self, Tint};
 use crate::decode::{self, DecodeError};
 use crate::encode::Format;
 use crate::pipeline;
-use crate::pixels::{Area, Raster};
+use crate::pixels::{Area, Backdrop, Raster};
 
 /// Damage at a local score of this or more is not seen side by side.
 pub const UNSEEN: f32 = 90.0;
 
 /// A picture, ready to be compared with versions of it of the same size.
 pub struct Judge<'a> {
-    raster: &'a Raster,
+    raster: Cow<'a, Raster>,
     reference: Option<Reference>,
 }
 
@@ -50,10 +56,10 @@ pub struct Loss {
 
 impl<'a> Judge<'a> {
     /// Prepares for a picture.
-    pub fn new(raster: &'a Raster) -> Judge<'a> {
+    pub fn new(raster: Cow<'a, Raster>) -> Judge<'a> {
         Judge {
+            reference: pipeline::picture(&raster).map(Reference::new),
             raster,
-            reference: pipeline::picture(raster).map(Reference::new),
         }
     }
 
@@ -65,7 +71,7 @@ impl<'a> Judge<'a> {
 
     /// The score of another raster of the same size; `None` where the sizes differ.
     pub fn score(&self, other: &Raster) -> Option<f32> {
-        if other == self.raster {
+        if *other == *self.raster {
             return Some(100.0);
         }
         self.reference.as_ref()?.score(pipeline::picture(other)?)
@@ -75,11 +81,11 @@ impl<'a> Judge<'a> {
     pub fn judge(&self, version: &Raster) -> Judgement {
         let reference = self.reference.as_ref();
         let picture = pipeline::picture(version);
-        let map = reference.zip(picture).and_then(|(one, two)| one.map(two));
-        Judgement {
-            map,
-            tint: colour::tint(self.raster, version),
-        }
+        let (map, tint) = rayon::join(
+            || reference.zip(picture).and_then(|(one, two)| one.map(two)),
+            || colour::tint(&self.raster, version),
+        );
+        Judgement { map, tint }
     }
 
     /// What a part of a version has lost.
@@ -87,8 +93,31 @@ impl<'a> Judge<'a> {
         let (width, height) = (area.size.width(), area.size.height());
         let score = map.mean(area.x, area.y, width, height).unwrap_or(100.0);
         let seen = score < UNSEEN;
-        let damage = seen.then(|| damage(self.raster, version, area)).flatten();
+        let damage = seen.then(|| damage(&self.raster, version, area)).flatten();
         Loss { score, damage }
+    }
+}
+
+/// The judges of one picture in any format: files without transparency are made of the picture on its
+/// backdrop, and judged on that.
+struct Judges<'a> {
+    own: Judge<'a>,
+    flat: Option<Judge<'a>>,
+}
+
+impl<'a> Judges<'a> {
+    fn new(raster: Cow<'a, Raster>, backdrop: Backdrop) -> Judges<'a> {
+        let over = |raster: &Raster| raster.over(pipeline::backdrop(raster, backdrop));
+        let flat = (!raster.is_opaque()).then(|| Judge::new(Cow::Owned(over(&raster))));
+        Judges {
+            own: Judge::new(raster),
+            flat,
+        }
+    }
+
+    fn of(&self, format: Format) -> &Judge<'a> {
+        let flat = self.flat.as_ref().filter(|_| !format.holds_alpha());
+        flat.unwrap_or(&self.own)
     }
 }
 

@@ -22,14 +22,7 @@ pub(super) fn pair(one: &Raster, two: &Raster, area: Area) -> Option<(Patch, Pat
 impl Patch {
     /// A part of a raster; `None` where it does not lie in it.
     pub fn of(raster: &Raster, area: Area) -> Option<Patch> {
-        let step = raster.channels().count();
-        let (left, width) = (area.x as usize, area.size.width() as usize);
-        let rows = raster.rows().skip(area.y as usize);
-        let mut samples = Vec::new();
-        for row in rows.take(area.size.height() as usize) {
-            samples.extend_from_slice(row.get(left * step..(left + width) * step)?);
-        }
-        let part = Raster::new(area.size, raster.channels(), samples)?.over([255; 3]);
+        let part = raster.cut(area)?.over([255; 3]);
         let colours = part.samples().as_chunks().0.to_vec();
         Some(Patch {
             width: area.size.width(),

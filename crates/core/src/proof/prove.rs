@@ -1,8 +1,10 @@
 //! Everything that formats and looks come to on one picture, judged.
 
+use std::borrow::Cow;
+
 use rayon::prelude::*;
 
-use super::{Judge, Loss, Spot, spots};
+use super::{Judges, Loss, Spot, spots};
 use crate::colour::Tint;
 use crate::encode::Format;
 use crate::pipeline::{self, Aims, Answer, PieceError, Version};
@@ -10,7 +12,7 @@ use crate::pixels::Raster;
 use crate::plan::CodingWish;
 
 /// Spots that are worth a person's time.
-const SPOTS: usize = 8;
+pub(super) const SPOTS: usize = 8;
 
 /// A picture in several formats, for several wishes each.
 #[derive(Debug)]
@@ -63,14 +65,7 @@ pub fn prove(
             Err(why) => failed.push((format, why)),
         }
     }
-    // Files without transparency were made of the picture on its backdrop, and are judged on that.
-    let on_backdrop =
-        (!raster.is_opaque()).then(|| raster.over(pipeline::backdrop(raster, aims.backdrop)));
-    let (own, flat) = (Judge::new(raster), on_backdrop.as_ref().map(Judge::new));
-    let judge = |format: Format| {
-        let flat = flat.as_ref().filter(|_| !format.holds_alpha());
-        flat.unwrap_or(&own)
-    };
+    let judges = Judges::new(Cow::Borrowed(raster), aims.backdrop);
     // Those that answer a wish are looked at; the others were only steps on the way.
     let files = made.iter().flat_map(|(format, versions)| {
         let files = versions.made.iter().enumerate();
@@ -82,8 +77,9 @@ pub fn prove(
     });
     let files: Vec<(Format, Option<&[u8]>)> = files.collect();
     let looked = files.par_iter().map(|&(format, file)| {
-        let version = judge(format).open(format, file?).ok()?;
-        Some(judge(format).judge(&version))
+        let judge = judges.of(format);
+        let version = judge.open(format, file?).ok()?;
+        Some(judge.judge(&version))
     });
     let looked: Vec<_> = looked.collect();
     let maps = looked.iter().flatten();
@@ -93,7 +89,7 @@ pub fn prove(
         .par_iter()
         .zip(&looked)
         .map(|(&(format, file), looked)| {
-            let judge = judge(format);
+            let judge = judges.of(format);
             let map = looked.as_ref().and_then(|looked| looked.map.as_ref());
             let version = file.and_then(|file| judge.open(format, file).ok());
             let (Some(map), Some(version)) = (map, version) else {

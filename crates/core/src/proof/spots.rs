@@ -82,6 +82,21 @@ pub struct Spot {
 
 /// Up to `most` spots of a picture, by the maps of all versions of it.
 pub fn spots(reference: &Raster, maps: &[&Map], most: usize) -> Vec<Spot> {
+    let one_each = LOOKED_FOR.iter().map(|&shows| (Some(shows), 1));
+    chosen(
+        &damaged(reference, maps),
+        one_each.chain([(None, most)]),
+        most,
+    )
+}
+
+/// Up to `most` spots with the most damage, whatever they show.
+pub(super) fn worst(reference: &Raster, maps: &[&Map], most: usize) -> Vec<Spot> {
+    chosen(&damaged(reference, maps), [(None, most)], most)
+}
+
+/// All windows in which damage is seen, the most damaged first.
+fn damaged(reference: &Raster, maps: &[&Map]) -> Vec<Spot> {
     let size = reference.size();
     let mut windows: Vec<(f32, Spot)> = Vec::new();
     for y in starts(size.height()) {
@@ -102,12 +117,20 @@ pub fn spots(reference: &Raster, maps: &[&Map], most: usize) -> Vec<Spot> {
     }
     // The sort is stable: equals stay in the order of reading.
     windows.sort_by(|(a, _), (b, _)| b.total_cmp(a));
+    windows.into_iter().map(|(_, spot)| spot).collect()
+}
+
+/// Of windows those that come first and are free, as many of each kind as are wanted.
+fn chosen(
+    windows: &[Spot],
+    wanted: impl IntoIterator<Item = (Option<Shows>, usize)>,
+    most: usize,
+) -> Vec<Spot> {
     let mut chosen: Vec<Spot> = Vec::new();
-    let one_each = LOOKED_FOR.iter().map(|&shows| (Some(shows), 1));
-    for (wanted, count) in one_each.chain([(None, most)]) {
-        let suits = |spot: &Spot| wanted.is_none_or(|shows| spot.shows == shows);
+    for (kind, count) in wanted {
         let mut left = count;
-        for (_, spot) in windows.iter().filter(|(_, spot)| suits(spot)) {
+        let suits = |spot: &&Spot| kind.is_none_or(|shows| spot.shows == shows);
+        for spot in windows.iter().filter(suits) {
             let is_free = !chosen.iter().any(|other| other.is_near(spot));
             if is_free && left > 0 && chosen.len() < most {
                 chosen.push(*spot);

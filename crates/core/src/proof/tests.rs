@@ -1,7 +1,12 @@
 //! Damage that was done on purpose is found where it was put, and named.
 
+use std::borrow::Cow;
+
 use super::*;
+use crate::encode::{self, Chroma, Coding, Manner, Pace};
+use crate::pipeline::Aims;
 use crate::pixels::{Channels, Size};
+use crate::plan::{CodingWish, LookWish};
 
 /// Numbers from 0 to 1 that look random and are the same on every machine.
 struct Dice(u32);
@@ -172,7 +177,7 @@ fn damage_is_found_where_it_is_and_told_apart() {
             };
             let spoilt = sound.with(&sound.damaged(kind, seed)).raster();
             let sound = sound.raster();
-            let judge = Judge::new(&sound);
+            let judge = Judge::new(Cow::Borrowed(&sound));
             let map = judge.judge(&spoilt).map.expect("the same size");
             // The worst cell lies in what was damaged, and the corners took none.
             let worst =
@@ -236,7 +241,7 @@ fn spots_show_what_is_looked_for_first_and_never_overlap() {
         .map(|(at, v)| v.wrapping_add((at % 7 == 0) as u8 * 9))
         .collect();
     let spoilt = Raster::new(size, Channels::Rgb, spoilt).expect("whole rows");
-    let judge = Judge::new(&sound);
+    let judge = Judge::new(Cow::Borrowed(&sound));
     let map = judge.judge(&spoilt).map.expect("the same size");
     let found = spots(&sound, &[&map], 8);
     let shown: Vec<Shows> = found.iter().map(|spot| spot.shows).collect();
@@ -275,6 +280,72 @@ fn spots_show_what_is_looked_for_first_and_never_overlap() {
         .expect("a row")
     };
     let (one, two) = (dot(10), dot(200));
-    let map = Judge::new(&one).judge(&two).map.expect("a map");
+    let map = Judge::new(Cow::Borrowed(&one))
+        .judge(&two)
+        .map
+        .expect("a map");
     assert_eq!(spots(&one, &[&map], 8).len(), 1);
+}
+
+#[test]
+fn a_sitting_makes_what_a_proof_makes_and_looks_at_the_same_spots() {
+    let raster = Canvas::scene(3).raster();
+    let aims = Aims {
+        coding: CodingWish::default(),
+        max_weight: None,
+        pace: Pace::Steady,
+        backdrop: Backdrop::Colour([255; 3]),
+    };
+    for density in [1.0, 2.0] {
+        let wishes = [CodingWish::Dial(30), CodingWish::Look(LookWish::of(75.0))];
+        let proof = prove(&raster, density, &[Format::Jpeg], &wishes, aims);
+        let proven = &proof.formats[0];
+        let fresh = Sitting::new(raster.clone(), density, aims, None);
+        let told = Sitting::new(raster.clone(), density, aims, Some(&proof));
+        for (wish, answer) in wishes.into_iter().zip(&proven.answers) {
+            let judged = &proven.versions[answer.version];
+            for sitting in [&fresh, &told] {
+                let shown = sitting.show(Format::Jpeg, wish).expect("a version");
+                assert_eq!(shown.version, judged.version, "{wish:?} at {density}");
+                assert_eq!(shown.cells, judged.cells);
+                assert_eq!(shown.tint, judged.tint.expect("a tint"));
+            }
+            let shown = told.show(Format::Jpeg, wish).expect("a version");
+            let losses: Vec<Loss> = shown.spots.iter().map(|(_, loss)| *loss).collect();
+            assert_eq!(losses, judged.losses);
+        }
+    }
+}
+
+#[test]
+fn sights_are_where_a_piece_is_worst_whatever_its_size() {
+    let sound = Canvas::scene(8).raster();
+    let dull = encode::encode(
+        &sound,
+        Format::Jpeg,
+        Manner {
+            coding: Coding::Dial(8),
+            chroma: Chroma::Halved,
+            pace: Pace::Quick,
+        },
+    );
+    let piece = opened(Format::Jpeg, &dull.expect("a file"), sound.size()).expect("a picture");
+    let white = Backdrop::Colour([255; 3]);
+    let found = sights(&sound, white, Format::Jpeg, &piece);
+    assert!(!found.is_empty());
+    for sight in &found {
+        assert_eq!(sight.original, sound.cut(sight.spot.area).expect("a part"));
+        assert_eq!(sight.piece, piece.cut(sight.spot.area).expect("a part"));
+        assert!(sight.loss.score < UNSEEN);
+    }
+    // The same picture reduced differs nowhere from a reduced piece of it.
+    let size = Size::new(SIDE / 2, SIDE / 2).expect("a size");
+    let half = crate::pipeline::reduced(&sound, size).expect("a picture");
+    assert!(sights(&sound, white, Format::Png, &half).is_empty());
+    let beyond = Area {
+        x: SIDE - 3,
+        y: 0,
+        size,
+    };
+    assert!(sound.cut(beyond).is_none());
 }
