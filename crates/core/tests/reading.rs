@@ -36,7 +36,7 @@ fn every_kind_of_jpeg_is_read() {
             let delivery = if progressive {
                 Delivery::Passes
             } else {
-                Delivery::Whole
+                Delivery::Rows
             };
             assert_eq!(probe(&file).delivery, delivery);
             assert_near("colour", &file, &rgb(), 8);

@@ -12,7 +12,6 @@ pub(crate) const APP0: u8 = 0xE0;
 pub(crate) const APP1: u8 = 0xE1;
 pub(crate) const APP2: u8 = 0xE2;
 pub(crate) const APP13: u8 = 0xED;
-pub(crate) const APP14: u8 = 0xEE;
 pub(crate) const COMMENT: u8 = 0xFE;
 
 /// What begins an EXIF segment (CIPA DC-008, 4.7.2).
@@ -77,15 +76,6 @@ fn marker<R: Read + Seek>(scan: &mut Scan<R>) -> Result<u8, Fault> {
             code => return Ok(code),
         }
     }
-}
-
-/// Where the coded data that begin at an offset end: at a marker that is neither an escaped byte
-/// nor a restart.
-pub(crate) fn coded_end(file: &[u8], from: u64) -> Option<u64> {
-    let stops = |pair: &[u8]| pair[0] == 0xFF && !matches!(pair[1], 0 | 0xD0..=0xD7 | 0xFF);
-    let from = usize::try_from(from).ok()?;
-    let length = file.get(from..)?.windows(2).position(stops)?;
-    Some((from + length) as u64)
 }
 
 /// A segment, with its marker and its length.

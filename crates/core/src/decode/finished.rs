@@ -1,9 +1,11 @@
 //! Finished pieces, decoded again to be looked at.
 
+use std::borrow::Cow;
+
 use super::whole::Whole;
-use super::{Allowance, DecodeError, Ink, Input, Row, Rows, avif, jpeg, png, webp};
+use super::{Allowance, Care, DecodeError, Ink, Input, Row, Rows, Wanted, avif, jpeg, png, webp};
 use crate::guard::guarded;
-use crate::pixels::{Channels, Raster, Size};
+use crate::pixels::{Area, Channels, Raster, Size};
 use crate::source::Kind;
 
 /// The samples of a piece that was made at a size, in the gamut that it was made in.
@@ -19,7 +21,14 @@ fn raster(kind: Kind, bytes: &[u8], size: Size) -> Result<Raster, DecodeError> {
     .bytes(size);
     let whole = |whole: Whole| -> Box<dyn Rows> { Box::new(whole) };
     let mut rows = match kind {
-        Kind::Jpeg => whole(jpeg::open(bytes, size)?),
+        Kind::Jpeg => {
+            let wanted = Wanted {
+                least: size,
+                area: Area::whole(size),
+                care: Care::Exact,
+            };
+            jpeg::open(Cow::Borrowed(bytes), wanted, size)?
+        }
         Kind::WebP => whole(webp::open(bytes, limit)?),
         Kind::Avif => whole(avif::open(bytes)?),
         Kind::Png => png::open(Input::Bytes(bytes), limit)?,

@@ -1,136 +1,107 @@
 //! The adapter to the JPEG decoder.
 
-use zune_core::bytestream::ZCursor;
-use zune_core::colorspace::ColorSpace;
-use zune_core::options::DecoderOptions;
-use zune_jpeg::JpegDecoder;
-use zune_jpeg::errors::DecodeErrors;
+use std::borrow::Cow;
 
-use super::whole::{Samples, Whole};
-use super::{DecodeError, Form, Ink};
-use crate::container::{Scan, jpeg};
+use kiln_jpeg::{Decoder, Error, Ink as Stored, Limits, Scale};
+
+use super::{Care, DecodeError, Form, Ink, Row, Rows, Wanted};
 use crate::pixels::Size;
 use crate::source::Kind;
 
 /// See [`super::revision`].
-pub(super) const REVISION: u32 = 1;
+pub(super) const REVISION: u32 = 2;
 
-pub(super) fn open(bytes: &[u8], size: Size) -> Result<Whole, DecodeError> {
-    // Strict: the decoder else paints what is missing grey and says nothing.
-    let options = DecoderOptions::default()
-        .set_strict_mode(true)
-        .set_max_width(size.width() as usize)
-        .set_max_height(size.height() as usize);
-    let mut decoder = JpegDecoder::new_with_options(ZCursor::new(bytes), options);
-    let damaged = |error| damaged(error, bytes);
-    decoder.decode_headers().map_err(damaged)?;
-    let stored = decoder.input_colorspace().unwrap_or(ColorSpace::YCbCr);
-    let (wanted, ink) = match stored {
-        ColorSpace::Luma => (ColorSpace::Luma, Ink::Grey),
-        // Four inks are asked for as stored: what they mean is decided here, not there.
-        ColorSpace::CMYK | ColorSpace::YCCK => (stored, Ink::Cmyk),
-        _ => (ColorSpace::RGB, Ink::Rgb),
+/// Pixels on their way from a file.
+struct Jpeg<'a> {
+    form: Form,
+    rows: kiln_jpeg::Rows<'a>,
+    /// Whether inks come inverted: full ink as 0.
+    inverted: bool,
+    row: Vec<u8>,
+}
+
+/// The rows of a file that holds a picture of a size, as they are wanted.
+pub(super) fn open<'a>(
+    bytes: Cow<'a, [u8]>,
+    wanted: Wanted,
+    stored: Size,
+) -> Result<Box<dyn Rows + 'a>, DecodeError> {
+    let limits = Limits {
+        pixels: stored.pixels(),
+        ..Limits::default()
     };
-    decoder.set_options(options.jpeg_set_out_colorspace(wanted));
-    let mut samples = decoder.decode().map_err(damaged)?;
-    let (width, height) = decoder
-        .info()
-        .map_or((0, 0), |info| (info.width.into(), info.height.into()));
-    let size = Size::new(width, height).ok_or(DecodeError::CutOff(Kind::Jpeg))?;
-    match stored {
-        ColorSpace::YCCK => inks_from_ycck(&mut samples),
-        ColorSpace::CMYK if has_adobe_marker(bytes) => samples.iter_mut().for_each(|s| *s = !*s),
-        _ => {}
-    }
+    let decoder = Decoder::new(bytes, limits).map_err(told)?;
+    let (header, area) = (decoder.header(), wanted.area);
+    let (icc, adobe) = (header.icc.clone(), header.adobe);
+    let rows = decoder.rows(kiln_jpeg::Wanted {
+        scale: scale(wanted, stored),
+        rows: Some((area.y, area.y + area.size.height())),
+        coarse: wanted.care == Care::Quick,
+    });
+    let rows = rows.map_err(told)?;
+    let (width, height) = rows.size();
     let form = Form {
-        size,
-        ink,
-        icc: decoder.icc_profile(),
+        size: Size::new(width, height).ok_or(DecodeError::CutOff(Kind::Jpeg))?,
+        ink: match rows.ink() {
+            Stored::Grey => Ink::Grey,
+            Stored::Rgb => Ink::Rgb,
+            Stored::Cmyk => Ink::Cmyk,
+        },
+        icc,
     };
-    Ok(Whole::new(Kind::Jpeg, form, Samples::Eight(samples)))
+    Ok(Box::new(Jpeg {
+        inverted: form.ink == Ink::Cmyk && adobe,
+        form,
+        rows,
+        row: Vec::new(),
+    }))
 }
 
-fn damaged(error: DecodeErrors, bytes: &[u8]) -> DecodeError {
-    // A decoder that runs out of bits blames the code in hand; a file without its end marker
-    // tells the true reason.
-    let end = bytes
-        .iter()
-        .rposition(|&byte| byte != 0)
-        .map_or(0, |last| last + 1);
-    if !bytes[..end].ends_with(&[0xFF, 0xD9]) {
-        return DecodeError::CutOff(Kind::Jpeg);
-    }
-    let said = match error {
-        DecodeErrors::ExhaustedData | DecodeErrors::IoErrors(_) => {
-            return DecodeError::CutOff(Kind::Jpeg);
+/// The smallest scale that still has what is wanted; for more than a look twice that, as the inverse
+/// transform is a coarser filter than the sizing that follows.
+fn scale(wanted: Wanted, stored: Size) -> Scale {
+    let least = match wanted.care {
+        Care::Quick => wanted.least,
+        Care::Exact => {
+            let twice = |side: u32, stored: u32| side.saturating_mul(2).min(stored.max(side));
+            let (width, height) = (
+                twice(wanted.least.width(), stored.width()),
+                twice(wanted.least.height(), stored.height()),
+            );
+            Size::new(width, height).unwrap_or(wanted.least)
         }
-        DecodeErrors::FormatStatic(text) if text.contains("Premature") => {
-            return DecodeError::CutOff(Kind::Jpeg);
-        }
-        DecodeErrors::FormatStatic(text) => text.to_owned(),
-        DecodeErrors::Format(text)
-        | DecodeErrors::HuffmanDecode(text)
-        | DecodeErrors::DqtError(text)
-        | DecodeErrors::SosError(text)
-        | DecodeErrors::SofError(text)
-        | DecodeErrors::MCUError(text) => text,
-        other => format!("{other:?}"),
     };
-    DecodeError::damaged(Kind::Jpeg, said)
+    let enough = |scale: &Scale| {
+        let side = |side: u32| side.div_ceil(scale.divisor());
+        side(stored.width()) >= least.width() && side(stored.height()) >= least.height()
+    };
+    let scales = [Scale::Eighth, Scale::Quarter, Scale::Half];
+    scales.into_iter().find(enough).unwrap_or(Scale::Full)
 }
 
-/// A progressive file without the scans that only refine AC coefficients (successive
-/// approximation, ITU-T T.81, G.1.2.3), or `None` where it has none or is not whole: what is
-/// damaged shall be found by the decoder.
-pub(super) fn without_refinements(bytes: &[u8]) -> Option<Vec<u8>> {
-    let mut scan = Scan::of(bytes);
-    let (mut kept, mut copied) = (Vec::new(), 0);
-    while let Some(segment) = jpeg::next(&mut scan).ok()? {
-        let mut end = segment.end();
-        let is_scan = segment.marker == jpeg::START_OF_SCAN;
-        let header = bytes.get(segment.body as usize..end as usize)?;
-        if is_scan {
-            end = jpeg::coded_end(bytes, end)?;
-        }
-        // The last three bytes: first and last coefficient, then the two bit positions.
-        let refines = matches!(header, [.., first, _, bits] if *first > 0 && bits >> 4 > 0);
-        if is_scan && refines {
-            kept.extend_from_slice(&bytes[copied..segment.start as usize]);
-            copied = end as usize;
-        }
-        scan.go_to(end).ok()?;
-    }
-    let end = scan.position() as usize;
-    kept.extend_from_slice(&bytes[copied..end]);
-    (kept.len() < end).then_some(kept)
-}
-
-/// YCCK as Adobe stores it: the YCbCr of cyan, magenta and yellow as if they were red, green
-/// and blue, full ink 255, beside an inverted black (Adobe Technical Note 5116). The conversion
-/// is JFIF's (ITU-T T.871) in 16-bit fixed point.
-fn inks_from_ycck(samples: &mut [u8]) {
-    for pixel in samples.chunks_exact_mut(4) {
-        let [y, cb, cr, k] = [pixel[0], pixel[1], pixel[2], pixel[3]].map(i32::from);
-        let (cb, cr) = (cb - 128, cr - 128);
-        let scaled = |delta: i32| (y + ((delta + (1 << 15)) >> 16)).clamp(0, 255) as u8;
-        pixel[0] = scaled(91_881 * cr);
-        pixel[1] = scaled(-22_554 * cb - 46_802 * cr);
-        pixel[2] = scaled(116_130 * cb);
-        pixel[3] = 255 - k as u8;
+fn told(error: Error) -> DecodeError {
+    match error {
+        Error::CutOff { .. } => DecodeError::CutOff(Kind::Jpeg),
+        error => DecodeError::damaged(Kind::Jpeg, error),
     }
 }
 
-/// Whether an Adobe APP14 segment stands before the first scan: then full ink is stored as 0.
-fn has_adobe_marker(bytes: &[u8]) -> bool {
-    let mut scan = Scan::of(bytes);
-    while let Ok(Some(segment)) = jpeg::next(&mut scan) {
-        let body = bytes.get(segment.body as usize..).unwrap_or_default();
-        match segment.marker {
-            jpeg::START_OF_SCAN => return false,
-            jpeg::APP14 if body.starts_with(b"Adobe") => return true,
-            _ if scan.go_to(segment.end()).is_err() => return false,
-            _ => {}
-        }
+impl Rows for Jpeg<'_> {
+    fn form(&self) -> &Form {
+        &self.form
     }
-    false
+
+    fn next_row(&mut self) -> Result<Row<'_>, DecodeError> {
+        let row = self.rows.next_row().map_err(told)?;
+        if !self.inverted {
+            return Ok(Row::Eight(row));
+        }
+        self.row.clear();
+        self.row.extend(row.iter().map(|&ink| !ink));
+        Ok(Row::Eight(&self.row))
+    }
+
+    fn rewind(&mut self) -> bool {
+        self.rows.rewind()
+    }
 }

@@ -253,15 +253,7 @@ fn adapter<'a>(
     #[cfg(feature = "faulty")]
     crate::guard::faulty::strike(&input.bytes()?, crate::guard::faulty::OPENING);
     let rows: Box<dyn Rows + 'a> = match probe.kind {
-        Kind::Jpeg => {
-            let bytes = input.bytes()?;
-            let quick = wanted.care == Care::Quick && probe.delivery == Delivery::Passes;
-            let coarse = quick.then(|| jpeg::without_refinements(&bytes)).flatten();
-            Box::new(jpeg::open(
-                coarse.as_deref().unwrap_or(&bytes),
-                probe.stored,
-            )?)
-        }
+        Kind::Jpeg => jpeg::open(input.bytes()?, wanted, probe.stored)?,
         Kind::Png => png::open(input, limit)?,
         Kind::WebP => Box::new(webp::open(&input.bytes()?, limit)?),
         Kind::Gif => Box::new(gif::open(&input.bytes()?, limit)?),
@@ -337,9 +329,8 @@ pub(crate) fn revision(kind: Kind) -> u32 {
 pub fn memory(probe: &Probe) -> u64 {
     let per_pixel = match (probe.kind, probe.delivery) {
         (_, Delivery::Rows) => 0,
-        // Three samples; a progressive JPEG also keeps three 16-bit coefficients.
-        (Kind::Jpeg, Delivery::Passes) => 9,
-        (Kind::Jpeg, _) => 4,
+        // Up to three 16-bit coefficients.
+        (Kind::Jpeg, _) => 6,
         // The decoder keeps its planes, its code words or the bytes of deep samples beside these.
         _ => 8,
     };

@@ -14,11 +14,19 @@ pub(super) fn read<R: Read + Seek>(scan: &mut Scan<R>) -> Result<Headers, Stop> 
     scan.skip(2)?;
     let mut headers = Headers::new(Kind::Jpeg, None);
     let mut profile = Vec::new();
-    let mut quality = None;
+    let (mut quality, mut components) = (None, 0);
     while let Some(segment) = jpeg::next(scan)? {
         let length = segment.length;
         match segment.marker {
-            START_OF_SCAN => break,
+            START_OF_SCAN => {
+                // All components in one sequential scan: they come side by side.
+                let all = headers.jpeg.as_ref().map(|_| components);
+                let together = all == Some(scan.byte()?);
+                if together && headers.delivery == Delivery::Whole {
+                    headers.delivery = Delivery::Rows;
+                }
+                break;
+            }
             APP0 => density(&held(scan, length)?, &mut headers),
             APP1 => {
                 let body = held(scan, length)?;
@@ -39,7 +47,7 @@ pub(super) fn read<R: Read + Seek>(scan: &mut Scan<R>) -> Result<Headers, Stop> 
             COMMENT => headers.ballast.comments += length,
             QUANTISATION_TABLES if quality.is_none() => quality = dial(&held(scan, length)?),
             0xC0..=0xCF if !matches!(segment.marker, 0xC4 | 0xC8 | 0xCC) => {
-                frame_header(scan, segment.marker, &mut headers)?;
+                components = frame_header(scan, segment.marker, &mut headers)?;
             }
             _ => {}
         }
@@ -69,11 +77,12 @@ fn density(body: &[u8], headers: &mut Headers) {
     }
 }
 
+/// Reads the frame header; tells how many components there are.
 fn frame_header<R: Read + Seek>(
     scan: &mut Scan<R>,
     marker: u8,
     headers: &mut Headers,
-) -> Result<(), Stop> {
+) -> Result<u8, Stop> {
     if matches!(marker, 0xC3 | 0xC5..=0xC7 | 0xC9..=0xCF) {
         return Err(Stop::rule(
             "it is coded losslessly, hierarchically or arithmetically, which no browser shows",
@@ -104,7 +113,7 @@ fn frame_header<R: Read + Seek>(
         subsampling: subsampling(&factors),
         quality: None,
     });
-    Ok(())
+    Ok(components)
 }
 
 /// The subsampling of the second component against the first, as people write it.

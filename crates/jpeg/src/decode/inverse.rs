@@ -1,0 +1,323 @@
+//! Inverse transforms of 8 × 8 blocks, whole and reduced. The whole one is that of Loeffler, Ligtenberg
+//! and Moschytz (Practical fast 1-D DCT algorithms with 11 multiplications, 1989) in fixed point; the
+//! reduced ones take the low coefficients alone and are those of 4 and 2 points. All are integer:
+//! the same on every machine, and nothing that a file holds can make them fail.
+
+use pulp::Arch;
+
+use crate::block::Block;
+
+/// Eight numbers, side by side.
+type Lane = [i32; 8];
+
+/// Bits behind the point of the factors.
+const POINT: u32 = 13;
+
+/// Bits that are kept between the two passes.
+const KEPT: u32 = 2;
+
+const fn fixed(factor: f64) -> i32 {
+    (factor * (1 << POINT) as f64 + 0.5) as i32
+}
+
+const F_0_298: i32 = fixed(0.298631336);
+const F_0_390: i32 = fixed(0.390180644);
+const F_0_541: i32 = fixed(0.541196100);
+const F_0_765: i32 = fixed(0.765366865);
+const F_0_899: i32 = fixed(0.899976223);
+const F_1_175: i32 = fixed(1.175875602);
+const F_1_501: i32 = fixed(1.501321110);
+const F_1_847: i32 = fixed(1.847759065);
+const F_1_961: i32 = fixed(1.961570560);
+const F_2_053: i32 = fixed(2.053119869);
+const F_2_562: i32 = fixed(2.562915447);
+const F_3_072: i32 = fixed(3.072711026);
+
+/// How eight by eight numbers are turned so that rows become columns: what compilers make of the plain
+/// loops takes longer than the transform.
+trait Turn: Copy {
+    fn turned(self, v: &[Lane; 8]) -> [Lane; 8];
+}
+
+/// On any processor.
+#[derive(Clone, Copy)]
+struct Plain;
+
+impl Turn for Plain {
+    #[inline(always)]
+    fn turned(self, v: &[Lane; 8]) -> [Lane; 8] {
+        let mut turned = [[0; 8]; 8];
+        for (row, lane) in v.iter().enumerate() {
+            for (column, &value) in lane.iter().enumerate() {
+                turned[column][row] = value;
+            }
+        }
+        turned
+    }
+}
+
+#[cfg(target_arch = "x86_64")]
+impl Turn for pulp::x86::V3 {
+    #[inline(always)]
+    fn turned(self, v: &[Lane; 8]) -> [Lane; 8] {
+        let unit = self.avx2;
+        let pair = |a: usize, b: usize| {
+            let (a, b) = (pulp::cast(v[a]), pulp::cast(v[b]));
+            (
+                unit._mm256_unpacklo_epi32(a, b),
+                unit._mm256_unpackhi_epi32(a, b),
+            )
+        };
+        let (a, b, c, d) = (pair(0, 1), pair(2, 3), pair(4, 5), pair(6, 7));
+        let low = |a, b| unit._mm256_unpacklo_epi64(a, b);
+        let high = |a, b| unit._mm256_unpackhi_epi64(a, b);
+        let upper = [low(a.0, b.0), high(a.0, b.0), low(a.1, b.1), high(a.1, b.1)];
+        let lower = [low(c.0, d.0), high(c.0, d.0), low(c.1, d.1), high(c.1, d.1)];
+        let mut turned = [[0; 8]; 8];
+        for row in 0..4 {
+            let (a, b) = (upper[row], lower[row]);
+            turned[row] = pulp::cast(unit._mm256_permute2x128_si256::<0x20>(a, b));
+            turned[row + 4] = pulp::cast(unit._mm256_permute2x128_si256::<0x31>(a, b));
+        }
+        turned
+    }
+}
+
+/// The transform of eight columns at once; results are shifted down by so many bits. Where the
+/// upper half is zero, `LOW` spares its share.
+#[inline(always)]
+fn eight<const LOW: bool>(v: &[Lane; 8], out: &mut [Lane; 8], shift: u32) {
+    // A plain loop over columns: that is what compilers lay side by side.
+    for lane in 0..8 {
+        let at = |row: usize| {
+            if LOW && row > 3 { 0 } else { v[row][lane] }
+        };
+        let times = |value: i32, factor: i32| value.wrapping_mul(factor);
+        let add = |a: i32, b: i32| a.wrapping_add(b);
+        let sub = |a: i32, b: i32| a.wrapping_sub(b);
+        // Even part.
+        let z = times(add(at(2), at(6)), F_0_541);
+        let low = sub(z, times(at(6), F_1_847));
+        let high = add(z, times(at(2), F_0_765));
+        let round = 1 << (shift - 1);
+        let sum = add(add(at(0), at(4)).wrapping_shl(POINT), round);
+        let difference = add(sub(at(0), at(4)).wrapping_shl(POINT), round);
+        let even = [
+            add(sum, high),
+            add(difference, low),
+            sub(difference, low),
+            sub(sum, high),
+        ];
+        // Odd part.
+        let (a, b, c, d) = (at(7), at(5), at(3), at(1));
+        let z5 = times(add(add(a, c), add(b, d)), F_1_175);
+        let z1 = times(add(a, d), -F_0_899);
+        let z2 = times(add(b, c), -F_2_562);
+        let z3 = add(times(add(a, c), -F_1_961), z5);
+        let z4 = add(times(add(b, d), -F_0_390), z5);
+        let odd = [
+            add(times(d, F_1_501), add(z1, z4)),
+            add(times(c, F_3_072), add(z2, z3)),
+            add(times(b, F_2_053), add(z2, z4)),
+            add(times(a, F_0_298), add(z1, z3)),
+        ];
+        for row in 0..4 {
+            out[row][lane] = add(even[row], odd[row]) >> shift;
+            out[7 - row][lane] = sub(even[row], odd[row]) >> shift;
+        }
+    }
+}
+
+#[inline(always)]
+fn sample(value: i32) -> u8 {
+    value.wrapping_add(128).clamp(0, 255) as u8
+}
+
+/// A quantisation table in the order of blocks.
+#[derive(Clone)]
+pub(crate) struct Quantisation(pub [i32; 64]);
+
+impl Quantisation {
+    /// From one by the zigzag sequence.
+    pub fn new(table: &[u16; 64]) -> Quantisation {
+        let mut ordered = [0; 64];
+        for (index, &step) in table.iter().enumerate() {
+            ordered[usize::from(crate::block::PLACE[index])] = i32::from(step);
+        }
+        Quantisation(ordered)
+    }
+}
+
+/// How many samples a block becomes on each side: 8, 4, 2 or 1.
+pub(crate) type Side = usize;
+
+/// A row of blocks becomes rows of samples.
+pub(crate) struct Inverse<'a> {
+    pub blocks: &'a [Block],
+    /// For each the last coefficient that is not zero, or a higher one.
+    pub extents: Option<&'a [u8]>,
+    pub table: &'a Quantisation,
+    pub side: Side,
+    /// `side` rows, each of `stride` samples.
+    pub samples: &'a mut [u8],
+    pub stride: usize,
+}
+
+impl Inverse<'_> {
+    pub fn run(self, arch: Arch) {
+        match arch {
+            #[cfg(target_arch = "x86_64")]
+            Arch::V3(unit) => unit.vectorize(Turning {
+                inverse: self,
+                turn: unit,
+            }),
+            _ => pulp::NullaryFnOnce::call(Turning {
+                inverse: self,
+                turn: Plain,
+            }),
+        }
+    }
+}
+
+struct Turning<'a, T> {
+    inverse: Inverse<'a>,
+    turn: T,
+}
+
+impl<T: Turn> pulp::NullaryFnOnce for Turning<'_, T> {
+    type Output = ();
+
+    #[inline(always)]
+    fn call(self) {
+        let Turning { inverse, turn } = self;
+        let table = &inverse.table.0;
+        for (index, block) in inverse.blocks.iter().enumerate() {
+            let extent = match inverse.extents {
+                Some(extents) => extents[index],
+                None => 63,
+            };
+            let at = index * inverse.side;
+            let out = &mut inverse.samples[at..];
+            if inverse.side == 1 || extent == 0 {
+                let value = sample(i32::from(block[0]).wrapping_mul(table[0]).wrapping_add(4) >> 3);
+                match inverse.side {
+                    8 => flat::<8>(value, out, inverse.stride),
+                    4 => flat::<4>(value, out, inverse.stride),
+                    2 => flat::<2>(value, out, inverse.stride),
+                    _ => out[0] = value,
+                }
+                continue;
+            }
+            match inverse.side {
+                8 if extent < LOW => whole::<true, T>(turn, block, table, out, inverse.stride),
+                8 => whole::<false, T>(turn, block, table, out, inverse.stride),
+                4 => half(block, table, out, inverse.stride),
+                _ => quarter(block, table, out, inverse.stride),
+            }
+        }
+    }
+}
+
+/// Coefficients before this one of the zigzag sequence lie in the low 4 × 4.
+const LOW: u8 = 10;
+
+/// A block of one level.
+#[inline(always)]
+fn flat<const SIDE: usize>(value: u8, out: &mut [u8], stride: usize) {
+    for row in 0..SIDE {
+        out[row * stride..][..SIDE].copy_from_slice(&[value; SIDE]);
+    }
+}
+
+#[inline(always)]
+fn whole<const LOW: bool, T: Turn>(
+    turn: T,
+    block: &Block,
+    table: &[i32; 64],
+    out: &mut [u8],
+    stride: usize,
+) {
+    let mut rows = [[0i32; 8]; 8];
+    let mut between = [[0i32; 8]; 8];
+    let columns = if LOW { 4 } else { 8 };
+    for column in 0..columns {
+        for lane in 0..8 {
+            let at = column * 8 + lane;
+            rows[column][lane] = i32::from(block[at]).wrapping_mul(table[at]);
+        }
+    }
+    // Blocks lie column by column: the first pass is along rows.
+    eight::<LOW>(&rows, &mut between, POINT - KEPT);
+    let turned = turn.turned(&between);
+    eight::<LOW>(&turned, &mut rows, POINT + KEPT + 3);
+    for (row, values) in rows.iter().enumerate() {
+        let out = &mut out[row * stride..][..8];
+        for lane in 0..8 {
+            out[lane] = sample(values[lane]);
+        }
+    }
+}
+
+/// The transform of four points: of rows of four numbers, all at once.
+#[inline(always)]
+fn four(v: [[i32; 4]; 4], shift: u32) -> [[i32; 4]; 4] {
+    let mut out = [[0; 4]; 4];
+    for lane in 0..4 {
+        let (sum, difference) = (
+            v[0][lane].wrapping_add(v[2][lane]).wrapping_shl(POINT),
+            v[0][lane].wrapping_sub(v[2][lane]).wrapping_shl(POINT),
+        );
+        // The odd half: cosines of an eighth and three eighths of a turn's quarter, times √2.
+        let z = v[1][lane].wrapping_add(v[3][lane]).wrapping_mul(F_0_541);
+        let high = z.wrapping_add(v[1][lane].wrapping_mul(F_0_765));
+        let low = z.wrapping_sub(v[3][lane].wrapping_mul(F_1_847));
+        let round = |value: i32| value.wrapping_add(1 << (shift - 1)) >> shift;
+        out[0][lane] = round(sum.wrapping_add(high));
+        out[1][lane] = round(difference.wrapping_add(low));
+        out[2][lane] = round(difference.wrapping_sub(low));
+        out[3][lane] = round(sum.wrapping_sub(high));
+    }
+    out
+}
+
+/// Half the size: the low 4 × 4 coefficients are those of the reduced block, but for their scale.
+#[inline(always)]
+fn half(block: &Block, table: &[i32; 64], out: &mut [u8], stride: usize) {
+    let mut low = [[0i32; 4]; 4];
+    for (column, low) in low.iter_mut().enumerate() {
+        for (row, low) in low.iter_mut().enumerate() {
+            let at = column * 8 + row;
+            *low = i32::from(block[at]).wrapping_mul(table[at]);
+        }
+    }
+    let rows = four(low, POINT - KEPT);
+    let mut turned = [[0; 4]; 4];
+    for (a, row) in rows.iter().enumerate() {
+        for (b, &value) in row.iter().enumerate() {
+            turned[b][a] = value;
+        }
+    }
+    let rows = four(turned, POINT + KEPT + 3);
+    for (row, values) in rows.iter().enumerate() {
+        let out = &mut out[row * stride..][..4];
+        for (out, &value) in out.iter_mut().zip(values) {
+            *out = sample(value);
+        }
+    }
+}
+
+/// A quarter of the size: the low 2 × 2 coefficients.
+#[inline(always)]
+fn quarter(block: &Block, table: &[i32; 64], out: &mut [u8], stride: usize) {
+    let at = |place: usize| i32::from(block[place]).wrapping_mul(table[place]);
+    let (dc, across, down, both) = (at(0), at(8), at(1), at(9));
+    let value = |a: i32, d: i32| {
+        let sum = dc
+            .wrapping_add(across.wrapping_mul(a))
+            .wrapping_add(down.wrapping_mul(d))
+            .wrapping_add(both.wrapping_mul(a * d));
+        sample(sum.wrapping_add(4) >> 3)
+    };
+    (out[0], out[1]) = (value(1, 1), value(-1, 1));
+    (out[stride], out[stride + 1]) = (value(1, -1), value(-1, -1));
+}

@@ -1,0 +1,14 @@
+//! Reading.
+
+mod bits;
+mod coefficients;
+mod colours;
+mod entropy;
+mod header;
+mod huffman;
+mod inverse;
+mod rows;
+
+pub use coefficients::{Coefficient, Coefficients};
+pub use header::{Colours, Header, Limits, Oddity};
+pub use rows::{Decoder, Ink, Rows, Scale, Wanted};

@@ -1,0 +1,413 @@
+//! Rows of pixels, a band of units at a time.
+
+use std::borrow::Cow;
+
+use pulp::Arch;
+
+use super::coefficients::{self, Coefficients, Idle};
+use super::colours::{self, Upsampling};
+use super::entropy::{Coding, Plane};
+use super::header::{Colours, Header, Limits, Next, Oddity, Reader, Scan};
+use super::inverse::{Inverse, Quantisation, Side};
+use crate::block::Block;
+use crate::error::Error;
+use crate::frame::{Component, Frame};
+
+/// How much of each side is wanted: all of it, or what the low coefficients alone show.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Scale {
+    /// Every pixel.
+    #[default]
+    Full,
+    /// A half.
+    Half,
+    /// A quarter.
+    Quarter,
+    /// An eighth: the mean of each block.
+    Eighth,
+}
+
+impl Scale {
+    /// What a side is divided by.
+    pub fn divisor(self) -> u32 {
+        match self {
+            Scale::Full => 1,
+            Scale::Half => 2,
+            Scale::Quarter => 4,
+            Scale::Eighth => 8,
+        }
+    }
+}
+
+/// What is wanted of the pixels.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Wanted {
+    /// How much of each side.
+    pub scale: Scale,
+    /// The rows that matter, as stored, by the first and the one behind the last; the others may be of
+    /// any colour. `None` for all.
+    pub rows: Option<(u32, u32)>,
+    /// Whether the passes that only add the last bits of finer coefficients may be left out, which
+    /// take half the time of a progressive file.
+    pub coarse: bool,
+}
+
+/// What the samples of a row stand for.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Ink {
+    /// Grey.
+    Grey,
+    /// Red, green, blue.
+    Rgb,
+    /// Cyan, magenta, yellow, black, as stored: where an Adobe segment stands in the file, full ink
+    /// is 0.
+    Cmyk,
+}
+
+impl Ink {
+    /// Samples in a pixel.
+    pub fn count(self) -> usize {
+        match self {
+            Ink::Grey => 1,
+            Ink::Rgb => 3,
+            Ink::Cmyk => 4,
+        }
+    }
+}
+
+/// A file whose header has been read.
+pub struct Decoder<'a> {
+    data: Cow<'a, [u8]>,
+    reader: Reader,
+    header: Header,
+    first: Scan,
+    limits: Limits,
+}
+
+impl<'a> Decoder<'a> {
+    /// Reads a file up to its first scan.
+    pub fn new(data: impl Into<Cow<'a, [u8]>>, limits: Limits) -> Result<Decoder<'a>, Error> {
+        let data = data.into();
+        let mut reader = Reader::new(&data)?;
+        let first = match reader.next(&data, limits)? {
+            Next::Scan(scan) => scan,
+            Next::End => {
+                // Nothing of the picture is there.
+                let position = reader.position;
+                reader.header()?;
+                return Err(Error::CutOff { position });
+            }
+        };
+        Ok(Decoder {
+            header: reader.header()?,
+            data,
+            reader,
+            first,
+            limits,
+        })
+    }
+
+    /// What stands before the first scan.
+    pub fn header(&self) -> &Header {
+        &self.header
+    }
+
+    /// All coefficients, and what is odd in the file.
+    pub fn coefficients(self) -> Result<(Coefficients, Vec<Oddity>), Error> {
+        let read = coefficients::read(
+            &self.data,
+            self.reader,
+            &self.header,
+            (self.first, None),
+            self.limits,
+        )?;
+        Ok((read.coefficients, read.oddities))
+    }
+
+    /// The pixels, row by row.
+    pub fn rows(mut self, wanted: Wanted) -> Result<Rows<'a>, Error> {
+        let frame = self.header.frame.clone();
+        // All components in one sequential scan: their blocks need not be kept.
+        let streams = !frame.progressive && self.first.parts.len() == frame.components.len();
+        let (source, tables) = if streams {
+            let missing = Error::damaged("a quantisation table is missing", self.reader.position);
+            let tables = frame.components.iter().map(|component| {
+                let table = self.reader.tables.quantisation[component.table];
+                table.ok_or(missing)
+            });
+            let tables = tables.collect::<Result<Vec<_>, Error>>()?;
+            let coding = Coding::new(&mut self.reader, &frame, self.first)?;
+            let row = |component: &Component| {
+                let blocks = component.padded.0 * component.sampling.1 as usize;
+                (vec![[0i16; 64]; blocks], vec![0u8; blocks])
+            };
+            let held = frame.components.iter().map(row).collect();
+            let source = Source::Stream {
+                data: self.data,
+                coding: Box::new(coding),
+                held,
+            };
+            (source, tables)
+        } else {
+            let sides = frame.components.iter();
+            let sides = sides.map(|component| side(component, &frame, wanted.scale).0);
+            let idle = Idle {
+                sides: sides.collect(),
+                coarse: wanted.coarse,
+            };
+            let read = coefficients::read(
+                &self.data,
+                self.reader.clone(),
+                &self.header,
+                (self.first, Some(&idle)),
+                self.limits,
+            )?;
+            self.reader.oddities = read.oddities;
+            let planes = read.coefficients.planes;
+            let tables = planes.iter().map(|plane| plane.table).collect();
+            (
+                Source::Held(planes.into_iter().map(|p| p.blocks).collect()),
+                tables,
+            )
+        };
+        let tables: Vec<Quantisation> = tables.iter().map(Quantisation::new).collect();
+        let planes = frame.components.iter().zip(tables);
+        let planes = planes.map(|(component, table)| {
+            let (side, (h, v)) = side(component, &frame, wanted.scale);
+            let divisor = wanted.scale.divisor();
+            let length = |all: u32, own: u32, most: u32| {
+                let reduced = all.div_ceil(divisor);
+                (u64::from(reduced) * u64::from(own)).div_ceil(u64::from(most)) as usize
+            };
+            let band = component.sampling.1 as usize * side;
+            let stride = component.padded.0 * side;
+            SampledPlane {
+                table,
+                side,
+                upsampling: Upsampling::new((h, v), frame.most),
+                width: length(frame.width, h, frame.most.0),
+                height: length(frame.height, v, frame.most.1),
+                band,
+                stride,
+                samples: vec![0; stride * band * 2],
+            }
+        });
+        let size = (
+            frame.width.div_ceil(wanted.scale.divisor()),
+            frame.height.div_ceil(wanted.scale.divisor()),
+        );
+        let ink = match self.header.colours {
+            Colours::Grey => Ink::Grey,
+            Colours::YCbCr | Colours::Rgb => Ink::Rgb,
+            Colours::Cmyk | Colours::Ycck => Ink::Cmyk,
+        };
+        let planes: Vec<SampledPlane> = planes.collect();
+        let widest = size.0 as usize;
+        Ok(Rows {
+            arch: Arch::new(),
+            source,
+            size,
+            ink,
+            colours: self.header.colours,
+            needed: needed(&frame, wanted),
+            wide: planes.iter().map(|_| vec![0; widest]).collect(),
+            mixed: vec![0; planes.iter().map(|plane| plane.width).max().unwrap_or(0)],
+            row: vec![0; widest * ink.count()],
+            planes,
+            frame,
+            bands: 0,
+            next: 0,
+            oddities: self.reader.oddities,
+        })
+    }
+}
+
+/// How many samples a block of a component becomes on each side, and how often the component is sampled
+/// then. A plane with fewer samples is not reduced as far: it need not be enlarged again.
+fn side(component: &Component, frame: &Frame, scale: Scale) -> (Side, (u32, u32)) {
+    let (mut side, (mut h, mut v)) = (8 / scale.divisor() as usize, component.sampling);
+    while side < 8 && frame.most.0.is_multiple_of(h * 2) && frame.most.1.is_multiple_of(v * 2) {
+        (side, h, v) = (side * 2, h * 2, v * 2);
+    }
+    (side, (h, v))
+}
+
+/// The bands of units that the rows that matter are made of.
+fn needed(frame: &Frame, wanted: Wanted) -> (usize, usize) {
+    let Some((first, behind)) = wanted.rows else {
+        return (0, frame.units.1);
+    };
+    let unit = 8 * frame.most.1;
+    // Enlarged planes look a row beyond.
+    let first = (first / unit).saturating_sub(1) as usize;
+    let behind = (behind.div_ceil(unit) + 1) as usize;
+    (first, behind.min(frame.units.1))
+}
+
+/// Where blocks come from.
+enum Source<'a> {
+    /// From the file, a band at a time.
+    Stream {
+        data: Cow<'a, [u8]>,
+        coding: Box<Coding>,
+        /// The blocks of a band and their extents, by component.
+        held: Vec<(Vec<Block>, Vec<u8>)>,
+    },
+    /// All are there.
+    Held(Vec<Vec<Block>>),
+}
+
+/// A component on its way to samples.
+struct SampledPlane {
+    table: Quantisation,
+    side: Side,
+    upsampling: Upsampling,
+    /// Samples that show anything.
+    width: usize,
+    height: usize,
+    /// Rows of samples in a band.
+    band: usize,
+    stride: usize,
+    /// The last two bands, that of an even number first.
+    samples: Vec<u8>,
+}
+
+impl SampledPlane {
+    fn row(&self, row: usize) -> &[u8] {
+        let at = row % (2 * self.band) * self.stride;
+        &self.samples[at..at + self.width]
+    }
+}
+
+/// Rows of pixels, from the top down.
+pub struct Rows<'a> {
+    arch: Arch,
+    source: Source<'a>,
+    frame: Frame,
+    size: (u32, u32),
+    ink: Ink,
+    colours: Colours,
+    planes: Vec<SampledPlane>,
+    /// The bands that matter.
+    needed: (usize, usize),
+    /// Bands that have become samples.
+    bands: usize,
+    /// The next row of pixels.
+    next: usize,
+    /// A row of each component as wide as the picture.
+    wide: Vec<Vec<u8>>,
+    /// A row between two rows of a component.
+    mixed: Vec<u16>,
+    row: Vec<u8>,
+    oddities: Vec<Oddity>,
+}
+
+impl Rows<'_> {
+    /// Width and height of the picture as it comes.
+    pub fn size(&self) -> (u32, u32) {
+        self.size
+    }
+
+    /// What the samples stand for.
+    pub fn ink(&self) -> Ink {
+        self.ink
+    }
+
+    /// What was odd in the file, as far as it was read.
+    pub fn oddities(&self) -> &[Oddity] {
+        &self.oddities
+    }
+
+    /// Goes back to the first row, where the coefficients are held; tells whether it could.
+    pub fn rewind(&mut self) -> bool {
+        let held = matches!(self.source, Source::Held(_));
+        if held {
+            (self.bands, self.next) = (0, 0);
+        }
+        held
+    }
+
+    /// The next row; there are as many as the picture is high.
+    pub fn next_row(&mut self) -> Result<&[u8], Error> {
+        let y = self.next.min(self.size.1 as usize - 1);
+        while !self.is_ready(y) {
+            self.band()?;
+        }
+        self.next += 1;
+        for (plane, wide) in self.planes.iter().zip(&mut self.wide) {
+            let (above, below, weight) = plane.upsampling.rows(y, plane.height);
+            let pair = (plane.row(above), plane.row(below));
+            plane
+                .upsampling
+                .enlarge(self.arch, pair, weight, &mut self.mixed, wide);
+        }
+        colours::convert(self.arch, self.colours, &self.wide, &mut self.row);
+        Ok(&self.row)
+    }
+
+    /// Whether the samples for a row of pixels are there.
+    fn is_ready(&self, y: usize) -> bool {
+        let mut planes = self.planes.iter();
+        planes.all(|plane| {
+            let (_, below, _) = plane.upsampling.rows(y, plane.height);
+            below < self.bands * plane.band
+        })
+    }
+
+    /// Makes the samples of the next band.
+    fn band(&mut self) -> Result<(), Error> {
+        let band = self.bands;
+        self.bands += 1;
+        let matters = (self.needed.0..self.needed.1).contains(&band);
+        if band >= self.needed.1 {
+            return Ok(());
+        }
+        if let Source::Stream { data, coding, held } = &mut self.source {
+            let components = self.frame.components.iter().zip(held);
+            let mut planes: Vec<Plane<'_>> = components
+                .map(|(component, (blocks, extents))| Plane {
+                    first: band * component.sampling.1 as usize,
+                    stride: component.padded.0,
+                    blocks,
+                    extents: Some(extents),
+                })
+                .collect();
+            coding.row(data, &self.frame, band, &mut planes)?;
+            if coding.odd_restart && !self.oddities.contains(&Oddity::Restart) {
+                self.oddities.push(Oddity::Restart);
+            }
+        }
+        if !matters {
+            return Ok(());
+        }
+        for (index, plane) in self.planes.iter_mut().enumerate() {
+            let component = &self.frame.components[index];
+            let (across, down) = (component.padded.0, component.sampling.1 as usize);
+            let half = band % 2 * plane.band * plane.stride;
+            let samples = &mut plane.samples[half..half + plane.band * plane.stride];
+            for row in 0..down {
+                let (blocks, extents) = match &self.source {
+                    Source::Stream { held, .. } => {
+                        let (blocks, extents) = &held[index];
+                        let own = row * across..(row + 1) * across;
+                        (&blocks[own.clone()], Some(&extents[own]))
+                    }
+                    Source::Held(held) => {
+                        let first = (band * down + row) * across;
+                        (&held[index][first..first + across], None)
+                    }
+                };
+                let inverse = Inverse {
+                    blocks,
+                    extents,
+                    table: &plane.table,
+                    side: plane.side,
+                    samples: &mut samples[row * plane.side * plane.stride..],
+                    stride: plane.stride,
+                };
+                inverse.run(self.arch);
+            }
+        }
+        Ok(())
+    }
+}

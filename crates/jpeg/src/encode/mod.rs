@@ -1,0 +1,7 @@
+//! Writing.
+
+mod code;
+mod tables;
+mod write;
+
+pub use write::{Layout, Options};

@@ -1,0 +1,29 @@
+//! A JPEG codec (ITU-T T.81 and T.871) for pictures on the web.
+//!
+//! # Reading
+//!
+//! [`Decoder::new`] reads the header of a file. From there on there are two doors:
+//! [`Decoder::rows`] gives pixels, row by row and, where that is enough, at a half, a quarter or an
+//! eighth of the size; [`Decoder::coefficients`] gives the quantised coefficients.
+//!
+//! Baseline, extended sequential and progressive files are read, with Huffman coding and 8 bits a
+//! sample: grey, three components and four, in every sampling. What browsers pass over is passed over
+//! and told as an [`Oddity`]. Everything in a file is distrusted: sizes and scans are bounded by
+//! [`Limits`] before anything is reserved, and no input makes the decoder panic.
+//!
+//! A sequential file whose components come in one scan is decoded in bands: memory does not grow with
+//! its height. All transforms are integer: the same pixels on every machine.
+
+mod block;
+mod decode;
+mod encode;
+mod error;
+mod frame;
+mod huffman;
+
+pub use decode::{
+    Coefficient, Coefficients, Colours, Decoder, Header, Ink, Limits, Oddity, Rows, Scale, Wanted,
+};
+pub use encode::{Layout, Options};
+pub use error::Error;
+pub use frame::{Component, Frame};

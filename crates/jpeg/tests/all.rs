@@ -1,0 +1,5 @@
+//! The codec against itself, against another decoder, and against broken files.
+#![allow(missing_docs, clippy::expect_used, clippy::panic)]
+
+mod reading;
+mod support;
