@@ -58,6 +58,8 @@ def main():
             row = json.loads(line)
             kinds[row["format"], row["chroma"].capitalize(), row["nature"]].append(row)
     for format in KNOTS:
+        if not any(kinds[format, chroma, nature] for chroma, nature in NATURES):
+            continue
         lines = ["//! Fitted by benches/fit_curves.py on 19 photos and 22 graphics; do not edit by hand.\n",
                  "// A fitted number is no constant of nature, however near.\n#![allow(clippy::approx_constant)]\n",
                  "use crate::budget::{Prior, knot};\n"]

@@ -78,19 +78,20 @@ fn another_format_takes_the_place_of_the_last() {
         let scratch = Scratch::new();
         scratch.put("in/gull.jpg", &photo(160, 120, 4));
         report(&scratch, &light);
-        assert_eq!(names(&scratch, "out"), ["gull-160.avif"]);
+        let first = names(&scratch, "out").concat();
+        assert_ne!(first, "gull-160.png");
         if altered {
-            scratch.put("out/gull-160.avif", b"retouched by hand");
+            scratch.put(&format!("out/{first}"), b"retouched by hand");
         }
         let told = report(&scratch, &exact);
         let name = pieces(&told)[0]["name"]
             .as_str()
             .expect("a name")
             .to_owned();
-        assert_ne!(name, "gull-160.avif");
+        assert_ne!(name, first);
         if altered {
-            assert_eq!(names(&scratch, "out"), ["gull-160.avif", &name]);
-            assert_eq!(told["strays"][0]["name"], "gull-160.avif");
+            assert_eq!(names(&scratch, "out"), [&first, &name]);
+            assert_eq!(told["strays"][0]["name"], *first);
             assert_eq!(told["strays"][0]["state"], "altered");
         } else {
             assert_eq!(names(&scratch, "out"), [name]);

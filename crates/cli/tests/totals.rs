@@ -320,7 +320,7 @@ fn weights_and_totals_are_both_kept() {
         "-f",
         "jpeg",
         "-m",
-        "7KB",
+        "4KB",
         "--least-look",
         "60",
         "--shrink-to-fit",

@@ -11,6 +11,14 @@
 //! and told as an [`Oddity`]. Everything in a file is distrusted: sizes and scans are bounded by
 //! [`Limits`] before anything is reserved, and no input makes the decoder panic.
 //!
+//! # Writing
+//!
+//! [`Prepared::new`] takes a picture in RGB: what all files of it need is computed once, and
+//! [`Prepared::encode`] is asked for one dial after the other. [`Coefficients::write`] writes
+//! coefficients that were read, so that a file comes out lighter with the same pixels.
+//!
+//! # Bounds
+//!
 //! A sequential file whose components come in one scan is decoded in bands: memory does not grow with
 //! its height. All transforms are integer: the same pixels on every machine.
 
@@ -20,10 +28,11 @@ mod encode;
 mod error;
 mod frame;
 mod huffman;
+mod turn;
 
 pub use decode::{
     Coefficient, Coefficients, Colours, Decoder, Header, Ink, Limits, Oddity, Rows, Scale, Wanted,
 };
-pub use encode::{Layout, Options};
+pub use encode::{Effort, Layout, Options, Prepared, Refusal, Sampling};
 pub use error::Error;
 pub use frame::{Component, Frame};

@@ -3,3 +3,4 @@
 
 mod reading;
 mod support;
+mod writing;

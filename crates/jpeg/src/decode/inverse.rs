@@ -6,9 +6,7 @@
 use pulp::Arch;
 
 use crate::block::Block;
-
-/// Eight numbers, side by side.
-type Lane = [i32; 8];
+use crate::turn::{Lane, Plain, Turn, fixed};
 
 /// Bits behind the point of the factors.
 const POINT: u32 = 13;
@@ -16,72 +14,18 @@ const POINT: u32 = 13;
 /// Bits that are kept between the two passes.
 const KEPT: u32 = 2;
 
-const fn fixed(factor: f64) -> i32 {
-    (factor * (1 << POINT) as f64 + 0.5) as i32
-}
-
-const F_0_298: i32 = fixed(0.298631336);
-const F_0_390: i32 = fixed(0.390180644);
-const F_0_541: i32 = fixed(0.541196100);
-const F_0_765: i32 = fixed(0.765366865);
-const F_0_899: i32 = fixed(0.899976223);
-const F_1_175: i32 = fixed(1.175875602);
-const F_1_501: i32 = fixed(1.501321110);
-const F_1_847: i32 = fixed(1.847759065);
-const F_1_961: i32 = fixed(1.961570560);
-const F_2_053: i32 = fixed(2.053119869);
-const F_2_562: i32 = fixed(2.562915447);
-const F_3_072: i32 = fixed(3.072711026);
-
-/// How eight by eight numbers are turned so that rows become columns: what compilers make of the plain
-/// loops takes longer than the transform.
-trait Turn: Copy {
-    fn turned(self, v: &[Lane; 8]) -> [Lane; 8];
-}
-
-/// On any processor.
-#[derive(Clone, Copy)]
-struct Plain;
-
-impl Turn for Plain {
-    #[inline(always)]
-    fn turned(self, v: &[Lane; 8]) -> [Lane; 8] {
-        let mut turned = [[0; 8]; 8];
-        for (row, lane) in v.iter().enumerate() {
-            for (column, &value) in lane.iter().enumerate() {
-                turned[column][row] = value;
-            }
-        }
-        turned
-    }
-}
-
-#[cfg(target_arch = "x86_64")]
-impl Turn for pulp::x86::V3 {
-    #[inline(always)]
-    fn turned(self, v: &[Lane; 8]) -> [Lane; 8] {
-        let unit = self.avx2;
-        let pair = |a: usize, b: usize| {
-            let (a, b) = (pulp::cast(v[a]), pulp::cast(v[b]));
-            (
-                unit._mm256_unpacklo_epi32(a, b),
-                unit._mm256_unpackhi_epi32(a, b),
-            )
-        };
-        let (a, b, c, d) = (pair(0, 1), pair(2, 3), pair(4, 5), pair(6, 7));
-        let low = |a, b| unit._mm256_unpacklo_epi64(a, b);
-        let high = |a, b| unit._mm256_unpackhi_epi64(a, b);
-        let upper = [low(a.0, b.0), high(a.0, b.0), low(a.1, b.1), high(a.1, b.1)];
-        let lower = [low(c.0, d.0), high(c.0, d.0), low(c.1, d.1), high(c.1, d.1)];
-        let mut turned = [[0; 8]; 8];
-        for row in 0..4 {
-            let (a, b) = (upper[row], lower[row]);
-            turned[row] = pulp::cast(unit._mm256_permute2x128_si256::<0x20>(a, b));
-            turned[row + 4] = pulp::cast(unit._mm256_permute2x128_si256::<0x31>(a, b));
-        }
-        turned
-    }
-}
+const F_0_298: i32 = fixed(0.298631336, POINT);
+const F_0_390: i32 = fixed(0.390180644, POINT);
+const F_0_541: i32 = fixed(0.541196100, POINT);
+const F_0_765: i32 = fixed(0.765366865, POINT);
+const F_0_899: i32 = fixed(0.899976223, POINT);
+const F_1_175: i32 = fixed(1.175875602, POINT);
+const F_1_501: i32 = fixed(1.501321110, POINT);
+const F_1_847: i32 = fixed(1.847759065, POINT);
+const F_1_961: i32 = fixed(1.961570560, POINT);
+const F_2_053: i32 = fixed(2.053119869, POINT);
+const F_2_562: i32 = fixed(2.562915447, POINT);
+const F_3_072: i32 = fixed(3.072711026, POINT);
 
 /// The transform of eight columns at once; results are shifted down by so many bits. Where the
 /// upper half is zero, `LOW` spares its share.

@@ -1,7 +1,13 @@
 //! Writing.
 
 mod code;
+mod dial;
+mod forward;
+mod prepare;
+mod quantise;
 mod tables;
 mod write;
 
+pub use dial::Effort;
+pub use prepare::{Prepared, Refusal, Sampling};
 pub use write::{Layout, Options};

@@ -1,0 +1,195 @@
+//! A picture on its way to a file: all that is the same whatever the dial.
+
+use std::sync::OnceLock;
+
+use pulp::Arch;
+
+use super::forward::{FRACTION, Forward};
+use crate::block::Block;
+use crate::frame::Frame;
+
+/// What becomes of the chroma of neighbouring pixels.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Sampling {
+    /// Each pixel keeps its own: 4:4:4.
+    Full,
+    /// Four pixels share theirs: 4:2:0.
+    Halved,
+}
+
+/// Why a picture cannot be written.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum Refusal {
+    /// A side is 0, or longer than 65,535 pixels.
+    #[error("{width} × {height} pixels do not fit into a JPEG")]
+    Size {
+        /// Pixels across.
+        width: u32,
+        /// Pixels down.
+        height: u32,
+    },
+    /// There are more or fewer samples than pixels.
+    #[error("there are {found} samples where {wanted} are wanted")]
+    Samples {
+        /// Samples that there are.
+        found: usize,
+        /// Samples that there should be.
+        wanted: usize,
+    },
+}
+
+/// The transformed blocks of a component.
+pub(crate) struct Transformed {
+    /// With [`FRACTION`] bits behind the point.
+    pub blocks: Vec<Block>,
+}
+
+/// A picture in RGB, ready to be written at many dials.
+pub struct Prepared<'a> {
+    width: usize,
+    height: usize,
+    samples: &'a [u8],
+    arch: Arch,
+    /// Whether no pixel has any colour: it is written as one component then.
+    pub(crate) grey: bool,
+    full: OnceLock<Vec<Transformed>>,
+    halved: OnceLock<Vec<Transformed>>,
+}
+
+impl<'a> Prepared<'a> {
+    /// Takes a picture as its samples: red, green and blue of each pixel, row by row.
+    pub fn new((width, height): (u32, u32), samples: &'a [u8]) -> Result<Prepared<'a>, Refusal> {
+        let fits = |side: u32| (1..=65_535).contains(&side);
+        if !fits(width) || !fits(height) {
+            return Err(Refusal::Size { width, height });
+        }
+        let wanted = width as usize * height as usize * 3;
+        if samples.len() != wanted {
+            let found = samples.len();
+            return Err(Refusal::Samples { found, wanted });
+        }
+        let pixels = samples.as_chunks::<3>().0.iter();
+        Ok(Prepared {
+            width: width as usize,
+            height: height as usize,
+            samples,
+            arch: Arch::new(),
+            grey: pixels.into_iter().all(|[r, g, b]| r == g && g == b),
+            full: OnceLock::new(),
+            halved: OnceLock::new(),
+        })
+    }
+
+    pub(crate) fn frame(&self, sampling: Sampling) -> Frame {
+        let luma = match sampling {
+            Sampling::Full => (1, 1),
+            Sampling::Halved => (2, 2),
+        };
+        let planes = [(1, luma, 0), (2, (1, 1), 1), (3, (1, 1), 1)];
+        let size = (self.width as u32, self.height as u32);
+        if self.grey {
+            Frame::new(size, true, &[(1, (1, 1), 0)])
+        } else {
+            Frame::new(size, true, &planes)
+        }
+    }
+
+    /// The transformed components of a sampling.
+    pub(crate) fn planes(&self, sampling: Sampling) -> &[Transformed] {
+        let known = match sampling {
+            // Grey has no chroma to be halved.
+            Sampling::Halved if !self.grey => &self.halved,
+            _ => &self.full,
+        };
+        known.get_or_init(|| self.transformed(&self.frame(sampling)))
+    }
+
+    /// All components of a frame, transformed.
+    fn transformed(&self, frame: &Frame) -> Vec<Transformed> {
+        let done = frame
+            .components
+            .iter()
+            .enumerate()
+            .map(|(index, component)| {
+                let step = (
+                    (frame.most.0 / component.sampling.0) as usize,
+                    (frame.most.1 / component.sampling.1) as usize,
+                );
+                let stride = component.padded.0 * 8;
+                let mut blocks = vec![[0i16; 64]; component.padded.0 * component.padded.1];
+                let mut rows = vec![0i16; stride * 8];
+                let mut source = vec![0i16; self.width];
+                let mut sums = vec![0i32; self.width.div_ceil(step.0)];
+                for row in 0..component.padded.1 {
+                    for y in 0..8 {
+                        sums.fill(0);
+                        for part in 0..step.1 {
+                            // Below the picture its last row goes on.
+                            let at = ((row * 8 + y) * step.1 + part).min(self.height - 1);
+                            self.converted(index, at, &mut source);
+                            for (sum, pixels) in sums.iter_mut().zip(source.chunks(step.0)) {
+                                let own: i32 = pixels.iter().map(|&sample| i32::from(sample)).sum();
+                                let missing = step.0 - pixels.len();
+                                let last = pixels.last().map_or(0, |&sample| i32::from(sample));
+                                *sum += own + last * missing as i32;
+                            }
+                        }
+                        let out = &mut rows[y * stride..][..stride];
+                        let parts = (step.0 * step.1) as i32;
+                        for (out, &sum) in out.iter_mut().zip(&sums) {
+                            *out = (sum + parts / 2).div_euclid(parts) as i16;
+                        }
+                        let last = out[sums.len().min(stride) - 1];
+                        out[sums.len().min(stride)..].fill(last);
+                    }
+                    let forward = Forward {
+                        samples: &rows,
+                        stride,
+                        blocks: &mut blocks[row * component.padded.0..][..component.padded.0],
+                    };
+                    forward.run(self.arch);
+                }
+                Transformed { blocks }
+            });
+        done.collect()
+    }
+
+    /// A row of a component at the picture's own size, around 0, with [`FRACTION`] bits behind the
+    /// point (ITU-T T.871).
+    fn converted(&self, component: usize, y: usize, out: &mut [i16]) {
+        let row = &self.samples[y * self.width * 3..][..self.width * 3];
+        // Sixteen bits behind the point, of which four stay.
+        let (factors, offset) = match component {
+            0 => ([19_595, 38_470, 7_471], 128 << FRACTION),
+            1 => ([-11_058, -21_710, 32_768], 0),
+            _ => ([32_768, -27_439, -5_329], 0),
+        };
+        self.arch.dispatch(Convert {
+            pixels: row.as_chunks().0,
+            factors,
+            offset,
+            out,
+        });
+    }
+}
+
+struct Convert<'a> {
+    pixels: &'a [[u8; 3]],
+    factors: [i32; 3],
+    offset: i32,
+    out: &'a mut [i16],
+}
+
+impl pulp::NullaryFnOnce for Convert<'_> {
+    type Output = ();
+
+    #[inline(always)]
+    fn call(self) {
+        const SHIFT: u32 = 16 - FRACTION;
+        let [a, b, c] = self.factors;
+        for (out, [red, green, blue]) in self.out.iter_mut().zip(self.pixels) {
+            let sum = a * i32::from(*red) + b * i32::from(*green) + c * i32::from(*blue);
+            *out = (((sum + (1 << (SHIFT - 1))) >> SHIFT) - self.offset) as i16;
+        }
+    }
+}

@@ -1,0 +1,127 @@
+//! Pictures become files that other decoders read, the lighter the coarser.
+
+use kiln_jpeg::{Decoder, Effort, Limits, Prepared, Refusal, Sampling, Scale};
+
+use crate::support::{Dice, apart, by_another, decoded};
+
+/// Slopes, edges and grain.
+fn picture((width, height): (u32, u32), grey: bool) -> Vec<u8> {
+    let mut dice = Dice(width * 131 + height);
+    let pixels = (0..height).flat_map(|y| (0..width).map(move |x| (x, y)));
+    let pixels = pixels.flat_map(|(x, y)| {
+        let grain = dice.roll(14);
+        let edge = if (x / 9 + y / 7) % 3 == 0 { 90 } else { 0 };
+        let pixel = [
+            x * 120 / width + edge + grain,
+            y * 160 / height + grain,
+            60 + edge / 2 + grain,
+        ];
+        let pixel = pixel.map(|value| value.min(255) as u8);
+        if grey { [pixel[0]; 3] } else { pixel }
+    });
+    pixels.collect()
+}
+
+const EFFORTS: [Effort; 3] = [Effort::Quick, Effort::Steady, Effort::Patient];
+
+#[test]
+fn finer_dials_are_nearer_and_heavier_at_every_effort() {
+    let size = (150, 101);
+    let samples = picture(size, false);
+    let prepared = Prepared::new(size, &samples).expect("a picture");
+    for (sampling, effort) in EFFORTS
+        .into_iter()
+        .flat_map(|e| [(Sampling::Full, e), (Sampling::Halved, e)])
+    {
+        let (mut weight, mut error) = (0, f64::MAX);
+        for dial in [5, 30, 60, 85, 97] {
+            let file = prepared.encode(dial, sampling, effort, &[]);
+            assert_eq!(file, prepared.encode(dial, sampling, effort, &[]));
+            let other = by_another(&file).expect("another decoder reads it");
+            let (found, own) = decoded(&file, Scale::Full);
+            assert_eq!(found, size);
+            assert!(apart(&own, &other).1 < 0.2);
+            let (_, mean) = apart(&own, &samples);
+            assert!(
+                file.len() > weight && mean < error,
+                "{sampling:?} {effort:?} {dial}"
+            );
+            (weight, error) = (file.len(), mean);
+        }
+        let least = if sampling == Sampling::Full { 2.0 } else { 7.0 };
+        assert!(error < least, "{sampling:?} {effort:?}: {error}");
+    }
+}
+
+#[test]
+fn effort_pays() {
+    let size = (300, 200);
+    let samples = picture(size, false);
+    let prepared = Prepared::new(size, &samples).expect("a picture");
+    let weights = EFFORTS.map(|effort| prepared.encode(70, Sampling::Full, effort, &[]).len());
+    assert!(weights[1] * 100 < weights[0] * 97, "{weights:?}");
+    assert!(weights[2] <= weights[1], "{weights:?}");
+}
+
+#[test]
+fn every_size_and_every_extreme_is_written() {
+    for side in 1..=33u32 {
+        for grey in [false, true] {
+            let size = (side, 34 - side);
+            let samples = picture(size, grey);
+            let prepared = Prepared::new(size, &samples).expect("a picture");
+            for sampling in [Sampling::Full, Sampling::Halved] {
+                let effort = EFFORTS[side as usize % 3];
+                let file = prepared.encode(98, sampling, effort, &[]);
+                let (found, own) = decoded(&file, Scale::Full);
+                assert_eq!(found, size);
+                let channels = if grey { 1 } else { 3 };
+                assert_eq!(own.len() as u32, size.0 * size.1 * channels);
+                if grey {
+                    let (_, mean) = apart(
+                        &own,
+                        &samples.iter().step_by(3).copied().collect::<Vec<_>>(),
+                    );
+                    assert!(mean < 2.0, "{size:?}: {mean}");
+                }
+            }
+        }
+    }
+    // The steepest that samples can be: no sum runs over.
+    for pattern in [1u32, 2, 3, 8] {
+        let stripe = |x: u32, y: u32| {
+            if (x / pattern + y / pattern) % 2 == 0 {
+                [255, 0, 255]
+            } else {
+                [0, 255, 0]
+            }
+        };
+        let samples: Vec<u8> = (0..64u32)
+            .flat_map(|y| (0..64u32).flat_map(move |x| stripe(x, y)))
+            .collect();
+        let prepared = Prepared::new((64, 64), &samples).expect("a picture");
+        let file = prepared.encode(100, Sampling::Full, Effort::Steady, &[]);
+        let (most, mean) = apart(&decoded(&file, Scale::Full).1, &samples);
+        assert!(most < 12 && mean < 2.0, "{pattern}: {most} {mean}");
+    }
+}
+
+#[test]
+fn segments_are_kept_and_wrong_pictures_refused() {
+    let samples = picture((20, 10), false);
+    let prepared = Prepared::new((20, 10), &samples).expect("a picture");
+    let segment = b"\xFF\xE2\x00\x13ICC_PROFILE\0\x01\x01abc";
+    let file = prepared.encode(50, Sampling::Full, Effort::Quick, segment);
+    let decoder = Decoder::new(&file[..], Limits::default()).expect("a header");
+    assert_eq!(decoder.header().icc.as_deref(), Some(&b"abc"[..]));
+    let refused = |size, samples| Prepared::new(size, samples).err().expect("a refusal");
+    assert!(matches!(refused((0, 4), &[]), Refusal::Size { .. }));
+    assert!(matches!(refused((70_000, 1), &[]), Refusal::Size { .. }));
+    assert_eq!(
+        refused((2, 2), &[0; 11]),
+        Refusal::Samples {
+            found: 11,
+            wanted: 12
+        }
+    );
+}
