@@ -90,7 +90,7 @@ fn another_format_takes_the_place_of_the_last() {
             .to_owned();
         assert_ne!(name, first);
         if altered {
-            assert_eq!(names(&scratch, "out"), [&first, &name]);
+            assert_eq!(names(&scratch, "out"), [first.clone(), name]);
             assert_eq!(told["strays"][0]["name"], *first);
             assert_eq!(told["strays"][0]["state"], "altered");
         } else {
