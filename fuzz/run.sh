@@ -6,7 +6,7 @@ seconds=${1:?how many seconds for each target}
 shift
 targets=("$@")
 if [ ${#targets[@]} -eq 0 ]; then
-  targets=(headers metadata decode_jpeg decode_png decode_webp decode_gif decode_tiff finished kiln_file label_sheet ledger)
+  targets=(headers metadata decode_jpeg repack_jpeg decode_png decode_webp decode_gif decode_tiff finished kiln_file label_sheet ledger)
 fi
 cargo run --quiet --release -p kiln-core --example seeds -- fuzz/corpus
 mkdir -p fuzz/corpus/{kiln_file,label_sheet,ledger}

@@ -8,6 +8,7 @@ use kiln_core::colour;
 use kiln_core::decode::{self, Allowance, Wanted};
 use kiln_core::pixels::Size;
 use kiln_core::source::{self, Kind};
+use kiln_jpeg::{Decoder, Layout, Limits, Options, Scale};
 
 /// Larger pictures would only be slow.
 const MOST: Allowance = Allowance { pixels: 1 << 20 };
@@ -16,16 +17,54 @@ const MOST: Allowance = Allowance { pixels: 1 << 20 };
 pub type Exercise = fn(&[u8]);
 
 /// All of them, by the names of their targets.
-pub const ALL: [(&str, Exercise); 8] = [
+pub const ALL: [(&str, Exercise); 9] = [
     ("headers", headers),
     ("metadata", metadata),
     ("decode_jpeg", |bytes| pixels(Kind::Jpeg, bytes)),
+    ("repack_jpeg", repack_jpeg),
     ("decode_png", |bytes| pixels(Kind::Png, bytes)),
     ("decode_webp", |bytes| pixels(Kind::WebP, bytes)),
     ("decode_gif", |bytes| pixels(Kind::Gif, bytes)),
     ("decode_tiff", |bytes| pixels(Kind::Tiff, bytes)),
     ("finished", finished),
 ];
+
+/// A JPEG at all scales, and, where its coefficients can be read, written again with the same.
+pub fn repack_jpeg(bytes: &[u8]) {
+    let limits = Limits {
+        pixels: MOST.pixels,
+        scans: 40,
+    };
+    for scale in [Scale::Full, Scale::Half, Scale::Quarter, Scale::Eighth] {
+        let wanted = kiln_jpeg::Wanted {
+            scale,
+            ..Default::default()
+        };
+        let decoder = Decoder::new(bytes, limits);
+        if let Ok(mut rows) = decoder.and_then(|decoder| decoder.rows(wanted)) {
+            let height = rows.size().1;
+            for _ in 0..height {
+                if rows.next_row().is_err() {
+                    break;
+                }
+            }
+        }
+    }
+    let read = Decoder::new(bytes, limits).and_then(Decoder::coefficients);
+    let Ok((coefficients, _)) = read else {
+        return;
+    };
+    for layout in [Layout::Sequential, Layout::Progressive] {
+        let file = coefficients.write(Options {
+            layout,
+            restart: 0,
+            segments: &[],
+        });
+        let again = Decoder::new(&file[..], limits).and_then(Decoder::coefficients);
+        let same = again.is_ok_and(|(again, _)| coefficients.shows_the_same(&again));
+        assert!(same, "{layout:?}");
+    }
+}
 
 /// The headers of a file.
 pub fn headers(bytes: &[u8]) {

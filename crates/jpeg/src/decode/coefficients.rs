@@ -24,6 +24,28 @@ pub struct Coefficient {
     pub(crate) blocks: Vec<Block>,
 }
 
+impl Coefficients {
+    /// Whether other coefficients show the same picture: blocks that only fill up units do not count.
+    pub fn shows_the_same(&self, other: &Coefficients) -> bool {
+        let size = |frame: &Frame| (frame.width, frame.height, frame.components.len());
+        let mut pairs = self.planes.iter().zip(&other.planes);
+        let mut components = self.frame.components.iter().zip(&other.frame.components);
+        size(&self.frame) == size(&other.frame)
+            && components.all(|(one, two)| one.sampling == two.sampling)
+            && self.frame.components.iter().all(|component| {
+                pairs.next().is_some_and(|(one, two)| {
+                    let mut rows = 0..component.blocks.1;
+                    let same = |row: usize| {
+                        let start = row * component.padded.0;
+                        let own = start..start + component.blocks.0;
+                        one.blocks[own.clone()] == two.blocks[own]
+                    };
+                    one.table == two.table && rows.all(same)
+                })
+            })
+    }
+}
+
 impl Coefficient {
     /// A component from its blocks, each row by row in natural order, and its quantisation table.
     pub fn new(table: [u16; 64], blocks: &[[i16; 64]]) -> Coefficient {

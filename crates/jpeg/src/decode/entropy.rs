@@ -212,8 +212,8 @@ impl Coding {
             (0, 0) => {
                 let dc = self.parts[part].dc.as_ref()?;
                 let prediction = &mut self.predictions[part];
-                *prediction = prediction.wrapping_add(difference(bits, dc)?);
-                block[0] = prediction.wrapping_shl(low) as i16;
+                *prediction = within(*prediction + difference(bits, dc)?, low)?;
+                block[0] = (*prediction << low) as i16;
             }
             (0, _) => {
                 bits.refill();
@@ -248,7 +248,11 @@ impl Coding {
             }
             k += run;
             let value = bits.signed(size);
-            block[usize::from(*PLACE.get(k)?)] = (value << self.scan.bits.1) as i16;
+            let value = value << self.scan.bits.1;
+            if value.abs() > MOST {
+                return None;
+            }
+            block[usize::from(*PLACE.get(k)?)] = value as i16;
             k += 1;
         }
         Some(())
@@ -310,11 +314,22 @@ impl Coding {
     }
 }
 
+/// No coefficient of a picture comes near this; one that does could not be written again.
+const MOST: i32 = 32_767;
+
+/// A DC coefficient without its lowest bits, where it is one that a picture can have: the difference of
+/// two can be written, too.
+#[inline(always)]
+fn within(prediction: i32, low: u32) -> Option<i32> {
+    ((prediction << low).abs() <= MOST / 2).then_some(prediction)
+}
+
 #[inline(always)]
 fn refine(bits: &mut Bits<'_>, coefficient: &mut i16, one: i16) {
     bits.refill();
     if bits.take(1) == 1 && *coefficient & one == 0 {
-        *coefficient += if *coefficient > 0 { one } else { -one };
+        let one = if *coefficient > 0 { one } else { -one };
+        *coefficient = coefficient.saturating_add(one).max(-MOST as i16);
     }
 }
 
@@ -339,7 +354,7 @@ fn sequential(
     block: &mut Block,
 ) -> Option<u8> {
     *block = [0; 64];
-    *prediction = prediction.wrapping_add(difference(bits, dc)?);
+    *prediction = within(*prediction + difference(bits, dc)?, 0)?;
     block[0] = *prediction as i16;
     let (mut k, mut extent) = (1, 0);
     while k < 64 {
