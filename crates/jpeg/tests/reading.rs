@@ -157,7 +157,8 @@ fn what_browsers_pass_over_is_passed_over_and_told() {
         .windows(2)
         .position(|two| two == [0xFF, 0xD1])
         .expect("a marker");
-    let cases: [(&dyn Fn(&mut Vec<u8>), Option<Oddity>); 7] = [
+    type Change<'a> = &'a dyn Fn(&mut Vec<u8>);
+    let cases: [(Change<'_>, Option<Oddity>); 7] = [
         (&|file| file.truncate(file.len() - 2), Some(Oddity::NoEnd)),
         (&|file| file.extend(b"trailing \xFF\xD8 garbage"), None),
         (&|file| file[restart + 1] = 0xD6, Some(Oddity::Restart)),

@@ -90,7 +90,7 @@ fn every_size_and_every_extreme_is_written() {
     // The steepest that samples can be: no sum runs over.
     for pattern in [1u32, 2, 3, 8] {
         let stripe = |x: u32, y: u32| {
-            if (x / pattern + y / pattern) % 2 == 0 {
+            if (x / pattern + y / pattern).is_multiple_of(2) {
                 [255, 0, 255]
             } else {
                 [0, 255, 0]

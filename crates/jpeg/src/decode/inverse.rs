@@ -183,11 +183,15 @@ fn whole<const LOW: bool, T: Turn>(
 ) {
     let mut rows = [[0i32; 8]; 8];
     let mut between = [[0i32; 8]; 8];
-    let columns = if LOW { 4 } else { 8 };
-    for column in 0..columns {
-        for lane in 0..8 {
-            let at = column * 8 + lane;
-            rows[column][lane] = i32::from(block[at]).wrapping_mul(table[at]);
+    let columns = block
+        .as_chunks::<8>()
+        .0
+        .iter()
+        .zip(table.as_chunks::<8>().0);
+    let count = if LOW { 4 } else { 8 };
+    for (row, (coefficients, steps)) in rows.iter_mut().zip(columns).take(count) {
+        for (out, (coefficient, step)) in row.iter_mut().zip(coefficients.iter().zip(steps)) {
+            *out = i32::from(*coefficient).wrapping_mul(*step);
         }
     }
     // Blocks lie column by column: the first pass is along rows.

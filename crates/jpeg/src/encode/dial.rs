@@ -36,7 +36,7 @@ const SHAPES: [[u16; 64]; 2] = [
 ];
 
 /// The steps of chroma against those of luma, where it is kept and where it is halved.
-const CHROMA: [f32; 2] = [2.1, 1.0];
+const CHROMA: [f32; 2] = [2.1, 1.12];
 
 /// The step of flat areas at the dial's middle.
 const MIDDLE: f32 = 13.0;

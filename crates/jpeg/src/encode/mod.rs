@@ -1,5 +1,6 @@
 //! Writing.
 
+mod chroma;
 mod code;
 mod dial;
 mod forward;

@@ -4,6 +4,7 @@ use std::sync::OnceLock;
 
 use pulp::Arch;
 
+use super::chroma;
 use super::forward::{FRACTION, Forward};
 use crate::block::Block;
 use crate::frame::Frame;
@@ -111,36 +112,24 @@ impl<'a> Prepared<'a> {
             .iter()
             .enumerate()
             .map(|(index, component)| {
-                let step = (
-                    (frame.most.0 / component.sampling.0) as usize,
-                    (frame.most.1 / component.sampling.1) as usize,
-                );
+                let whole = self.plane(index);
+                let halved = component.sampling != frame.most;
+                let (plane, width, height) = if halved {
+                    let plane = chroma::halved(&whole, self.width, self.height);
+                    (plane, self.width.div_ceil(2), self.height.div_ceil(2))
+                } else {
+                    (whole, self.width, self.height)
+                };
                 let stride = component.padded.0 * 8;
                 let mut blocks = vec![[0i16; 64]; component.padded.0 * component.padded.1];
                 let mut rows = vec![0i16; stride * 8];
-                let mut source = vec![0i16; self.width];
-                let mut sums = vec![0i32; self.width.div_ceil(step.0)];
                 for row in 0..component.padded.1 {
                     for y in 0..8 {
-                        sums.fill(0);
-                        for part in 0..step.1 {
-                            // Below the picture its last row goes on.
-                            let at = ((row * 8 + y) * step.1 + part).min(self.height - 1);
-                            self.converted(index, at, &mut source);
-                            for (sum, pixels) in sums.iter_mut().zip(source.chunks(step.0)) {
-                                let own: i32 = pixels.iter().map(|&sample| i32::from(sample)).sum();
-                                let missing = step.0 - pixels.len();
-                                let last = pixels.last().map_or(0, |&sample| i32::from(sample));
-                                *sum += own + last * missing as i32;
-                            }
-                        }
-                        let out = &mut rows[y * stride..][..stride];
-                        let parts = (step.0 * step.1) as i32;
-                        for (out, &sum) in out.iter_mut().zip(&sums) {
-                            *out = (sum + parts / 2).div_euclid(parts) as i16;
-                        }
-                        let last = out[sums.len().min(stride) - 1];
-                        out[sums.len().min(stride)..].fill(last);
+                        // Beyond its borders the picture goes on as it ends.
+                        let at = (row * 8 + y).min(height - 1);
+                        let (inside, beyond) = rows[y * stride..][..stride].split_at_mut(width);
+                        inside.copy_from_slice(&plane[at * width..][..width]);
+                        beyond.fill(inside[width - 1]);
                     }
                     let forward = Forward {
                         samples: &rows,
@@ -152,6 +141,15 @@ impl<'a> Prepared<'a> {
                 Transformed { blocks }
             });
         done.collect()
+    }
+
+    /// A component at the picture's own size, around 0, with [`FRACTION`] bits behind the point.
+    fn plane(&self, component: usize) -> Vec<i16> {
+        let mut plane = vec![0; self.width * self.height];
+        for (y, row) in plane.chunks_exact_mut(self.width).enumerate() {
+            self.converted(component, y, row);
+        }
+        plane
     }
 
     /// A row of a component at the picture's own size, around 0, with [`FRACTION`] bits behind the
