@@ -1,8 +1,7 @@
 //! Blocks of 8 × 8 coefficients, and their orders.
 
-/// The coefficients of a block, column by column: the first eight are those without horizontal
-/// detail... of the first column. The inverse transform begins with rows, and so finds them side by
-/// side.
+/// The coefficients of a block, column by column: the first eight have no detail across. Transforms go
+/// over eight columns at once, and begin or end with these.
 pub(crate) type Block = [i16; 64];
 
 /// For each index of the zigzag sequence (ITU-T T.81, figure 5) its place in natural order, row by row.

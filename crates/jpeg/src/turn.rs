@@ -1,11 +1,58 @@
-//! What both transforms are made of.
+//! What both transforms are made of: their factors, and how they are run on what a processor has.
+
+use pulp::Arch;
 
 /// Eight numbers, side by side.
 pub(crate) type Lane = [i32; 8];
 
-/// A factor with so many bits behind the point.
-pub(crate) const fn fixed(factor: f64, point: u32) -> i32 {
-    (factor * (1 << point) as f64 + 0.5) as i32
+/// Bits behind the point of the factors.
+pub(crate) const POINT: u32 = 13;
+
+/// A factor with as many bits behind the point.
+const fn fixed(factor: f64) -> i32 {
+    (factor * (1 << POINT) as f64 + 0.5) as i32
+}
+
+// The factors of Loeffler, Ligtenberg and Moschytz.
+pub(crate) const F_0_298: i32 = fixed(0.298631336);
+pub(crate) const F_0_390: i32 = fixed(0.390180644);
+pub(crate) const F_0_541: i32 = fixed(0.541196100);
+pub(crate) const F_0_765: i32 = fixed(0.765366865);
+pub(crate) const F_0_899: i32 = fixed(0.899976223);
+pub(crate) const F_1_175: i32 = fixed(1.175875602);
+pub(crate) const F_1_501: i32 = fixed(1.501321110);
+pub(crate) const F_1_847: i32 = fixed(1.847759065);
+pub(crate) const F_1_961: i32 = fixed(1.961570560);
+pub(crate) const F_2_053: i32 = fixed(2.053119869);
+pub(crate) const F_2_562: i32 = fixed(2.562915447);
+pub(crate) const F_3_072: i32 = fixed(3.072711026);
+
+/// A transform of many blocks.
+pub(crate) trait Kernel {
+    fn run<T: Turn>(self, turn: T);
+}
+
+/// Runs it as fast as the processor allows: what comes out is the same on any.
+pub(crate) fn run(arch: Arch, kernel: impl Kernel) {
+    match arch {
+        #[cfg(target_arch = "x86_64")]
+        Arch::V3(unit) => unit.vectorize(Turning { kernel, turn: unit }),
+        _ => kernel.run(Plain),
+    }
+}
+
+struct Turning<K, T> {
+    kernel: K,
+    turn: T,
+}
+
+impl<K: Kernel, T: Turn> pulp::NullaryFnOnce for Turning<K, T> {
+    type Output = ();
+
+    #[inline(always)]
+    fn call(self) {
+        self.kernel.run(self.turn);
+    }
 }
 
 /// How eight by eight numbers are turned so that rows become columns: what compilers make of the plain

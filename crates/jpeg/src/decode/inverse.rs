@@ -3,29 +3,14 @@
 //! reduced ones take the low coefficients alone and are those of 4 and 2 points. All are integer:
 //! the same on every machine, and nothing that a file holds can make them fail.
 
-use pulp::Arch;
-
 use crate::block::Block;
-use crate::turn::{Lane, Plain, Turn, fixed};
-
-/// Bits behind the point of the factors.
-const POINT: u32 = 13;
+use crate::turn::{
+    F_0_298, F_0_390, F_0_541, F_0_765, F_0_899, F_1_175, F_1_501, F_1_847, F_1_961, F_2_053,
+    F_2_562, F_3_072, Kernel, Lane, POINT, Turn,
+};
 
 /// Bits that are kept between the two passes.
 const KEPT: u32 = 2;
-
-const F_0_298: i32 = fixed(0.298631336, POINT);
-const F_0_390: i32 = fixed(0.390180644, POINT);
-const F_0_541: i32 = fixed(0.541196100, POINT);
-const F_0_765: i32 = fixed(0.765366865, POINT);
-const F_0_899: i32 = fixed(0.899976223, POINT);
-const F_1_175: i32 = fixed(1.175875602, POINT);
-const F_1_501: i32 = fixed(1.501321110, POINT);
-const F_1_847: i32 = fixed(1.847759065, POINT);
-const F_1_961: i32 = fixed(1.961570560, POINT);
-const F_2_053: i32 = fixed(2.053119869, POINT);
-const F_2_562: i32 = fixed(2.562915447, POINT);
-const F_3_072: i32 = fixed(3.072711026, POINT);
 
 /// The transform of eight columns at once; results are shifted down by so many bits. Where the
 /// upper half is zero, `LOW` spares its share.
@@ -107,33 +92,10 @@ pub(crate) struct Inverse<'a> {
     pub stride: usize,
 }
 
-impl Inverse<'_> {
-    pub fn run(self, arch: Arch) {
-        match arch {
-            #[cfg(target_arch = "x86_64")]
-            Arch::V3(unit) => unit.vectorize(Turning {
-                inverse: self,
-                turn: unit,
-            }),
-            _ => pulp::NullaryFnOnce::call(Turning {
-                inverse: self,
-                turn: Plain,
-            }),
-        }
-    }
-}
-
-struct Turning<'a, T> {
-    inverse: Inverse<'a>,
-    turn: T,
-}
-
-impl<T: Turn> pulp::NullaryFnOnce for Turning<'_, T> {
-    type Output = ();
-
+impl Kernel for Inverse<'_> {
     #[inline(always)]
-    fn call(self) {
-        let Turning { inverse, turn } = self;
+    fn run<T: Turn>(self, turn: T) {
+        let inverse = self;
         let table = &inverse.table.0;
         for (index, block) in inverse.blocks.iter().enumerate() {
             let extent = match inverse.extents {

@@ -12,6 +12,7 @@ use super::inverse::{Inverse, Quantisation, Side};
 use crate::block::Block;
 use crate::error::Error;
 use crate::frame::{Component, Frame};
+use crate::turn;
 
 /// How much of each side is wanted: all of it, or what the low coefficients alone show.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -405,7 +406,7 @@ impl Rows<'_> {
                     samples: &mut samples[row * plane.side * plane.stride..],
                     stride: plane.stride,
                 };
-                inverse.run(self.arch);
+                turn::run(self.arch, inverse);
             }
         }
         Ok(())

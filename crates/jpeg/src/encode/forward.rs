@@ -1,24 +1,10 @@
 //! The forward transform: that of Loeffler, Ligtenberg and Moschytz in fixed point, the inverse's twin.
 
-use pulp::Arch;
-
 use crate::block::Block;
-use crate::turn::{Lane, Plain, Turn, fixed};
-
-const POINT: u32 = 13;
-
-const F_0_298: i32 = fixed(0.298631336, POINT);
-const F_0_390: i32 = fixed(0.390180644, POINT);
-const F_0_541: i32 = fixed(0.541196100, POINT);
-const F_0_765: i32 = fixed(0.765366865, POINT);
-const F_0_899: i32 = fixed(0.899976223, POINT);
-const F_1_175: i32 = fixed(1.175875602, POINT);
-const F_1_501: i32 = fixed(1.501321110, POINT);
-const F_1_847: i32 = fixed(1.847759065, POINT);
-const F_1_961: i32 = fixed(1.961570560, POINT);
-const F_2_053: i32 = fixed(2.053119869, POINT);
-const F_2_562: i32 = fixed(2.562915447, POINT);
-const F_3_072: i32 = fixed(3.072711026, POINT);
+use crate::turn::{
+    F_0_298, F_0_390, F_0_541, F_0_765, F_0_899, F_1_175, F_1_501, F_1_847, F_1_961, F_2_053,
+    F_2_562, F_3_072, Kernel, Lane, POINT, Turn,
+};
 
 /// Bits behind the point of samples and coefficients: coefficients are sixteen times what they stand
 /// for, so that rounding them once is all that is lost before quantisation.
@@ -65,33 +51,10 @@ pub(crate) struct Forward<'a> {
     pub blocks: &'a mut [Block],
 }
 
-impl Forward<'_> {
-    pub fn run(self, arch: Arch) {
-        match arch {
-            #[cfg(target_arch = "x86_64")]
-            Arch::V3(unit) => unit.vectorize(Turning {
-                forward: self,
-                turn: unit,
-            }),
-            _ => pulp::NullaryFnOnce::call(Turning {
-                forward: self,
-                turn: Plain,
-            }),
-        }
-    }
-}
-
-struct Turning<'a, T> {
-    forward: Forward<'a>,
-    turn: T,
-}
-
-impl<T: Turn> pulp::NullaryFnOnce for Turning<'_, T> {
-    type Output = ();
-
+impl Kernel for Forward<'_> {
     #[inline(always)]
-    fn call(self) {
-        let Turning { forward, turn } = self;
+    fn run<T: Turn>(self, turn: T) {
+        let forward = self;
         let (mut rows, mut between) = ([[0i32; 8]; 8], [[0i32; 8]; 8]);
         for (index, block) in forward.blocks.iter_mut().enumerate() {
             for (y, row) in rows.iter_mut().enumerate() {

@@ -8,6 +8,7 @@ use super::chroma;
 use super::forward::{FRACTION, Forward};
 use crate::block::Block;
 use crate::frame::Frame;
+use crate::turn;
 
 /// What becomes of the chroma of neighbouring pixels.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -136,7 +137,7 @@ impl<'a> Prepared<'a> {
                         stride,
                         blocks: &mut blocks[row * component.padded.0..][..component.padded.0],
                     };
-                    forward.run(self.arch);
+                    turn::run(self.arch, forward);
                 }
                 Transformed { blocks }
             });
