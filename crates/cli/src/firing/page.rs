@@ -2,7 +2,6 @@
 
 use kiln_core::budget::Verdict;
 use kiln_core::credits::Field;
-use kiln_core::pixels::{Raster, Size};
 use kiln_core::proof::Sight;
 use minijinja::context;
 use serde::Serialize;
@@ -18,7 +17,6 @@ use crate::{pages, wording};
 #[derive(Serialize)]
 struct Load {
     choice: String,
-    pictures: usize,
     before: String,
     after: String,
     change: String,
@@ -63,7 +61,6 @@ struct Card {
     about: String,
     weight: String,
     small: Option<String>,
-    size: Option<(u32, u32)>,
     crops: Vec<Crop>,
     pieces: Vec<Piece>,
     worst: String,
@@ -118,7 +115,6 @@ pub fn render(report: &FiringReport, views: &[View]) -> String {
     let percent = |bytes: u64| tenths(bytes as f64 / longest.unwrap_or(1).max(1) as f64);
     let loads = loads.iter().map(|load| Load {
         choice: load.choice.to_string(),
-        pictures: load.originals,
         before: wording::weight(load.before),
         after: wording::weight(load.after),
         change: wording::change(load.before, load.after),
@@ -144,12 +140,9 @@ pub fn render(report: &FiringReport, views: &[View]) -> String {
     let problems = problems
         .iter()
         .map(|(path, why)| wording::safe(&format!("{path}: {why}")));
-    let asides = |asides: &[crate::find::Aside]| -> Vec<String> {
-        let asides = asides.iter();
-        asides
-            .map(|aside| wording::safe(&format!("{}: {}", aside.path.display(), aside.why)))
-            .collect()
-    };
+    let left_out = report.left_out.iter();
+    let left_out =
+        left_out.map(|aside| wording::safe(&format!("{}: {}", aside.path.display(), aside.why)));
     pages::render(
         "firing.html",
         context! {
@@ -166,7 +159,7 @@ pub fn render(report: &FiringReport, views: &[View]) -> String {
             loads => loads.collect::<Vec<_>>(),
             problems => problems.collect::<Vec<_>>(),
             remarks => report.remarks.iter().map(|remark| wording::safe(remark)).collect::<Vec<_>>(),
-            left_out => asides(&report.left_out),
+            left_out => left_out.collect::<Vec<_>>(),
             shared => report.shared.iter().map(|total| page(total, report)).collect::<Vec<_>>(),
             cards,
         },
@@ -267,7 +260,6 @@ fn card(original: &OriginalReport, view: &View) -> Card {
         name: wording::safe(&original.name),
         about: format!("{} {}", original.kind, original.size),
         weight: wording::weight(original.weight),
-        size: view.original.as_ref().map(|small| sides(small.size())),
         small: view.original.as_ref().and_then(pages::small),
         crops: view.samples.iter().map(crop).collect(),
         wrong: pieces.iter().any(|piece| piece.wrong),
@@ -286,22 +278,17 @@ fn card(original: &OriginalReport, view: &View) -> Card {
     }
 }
 
-fn sides(size: Size) -> (u32, u32) {
-    (size.width(), size.height())
-}
-
 fn side(sight: &Sight) -> Side {
-    let shown = |raster: &Raster| pages::exact(raster);
-    let (width, height) = sides(sight.spot.area.size);
+    let size = sight.spot.area.size;
     let damage = sight.loss.damage;
     Side {
         shows: sight.spot.shows.to_string(),
         says: damage.map_or("hardly seen".to_owned(), |damage| damage.to_string()),
         score: format!("{:.0}", sight.loss.score.max(0.0)),
-        width: width * sight.spot.zoom,
-        height: height * sight.spot.zoom,
-        original: shown(&sight.original),
-        piece: shown(&sight.piece),
+        width: size.width() * sight.spot.zoom,
+        height: size.height() * sight.spot.zoom,
+        original: pages::exact(&sight.original),
+        piece: pages::exact(&sight.piece),
     }
 }
 

@@ -101,6 +101,8 @@ fn view(charge: &Charge<'_>, folder: &OutFolder, settings: &Settings) -> Result<
         let file = folder.read(piece.name).ok()?;
         decode::finished(piece.format.kind(), &file, piece.size).ok()
     };
+    let worst = standing.iter().min_by(|a, b| a.score.total_cmp(&b.score));
+    let worst = worst.and_then(|worst| Some((worst, opened(worst)?)));
     let frames = pipeline::frames(supply.input(), job, allowance)?;
     for (placement, frame) in frames.into_iter().enumerate() {
         let own = || standing.iter().filter(|piece| piece.placement == placement);
@@ -110,16 +112,20 @@ fn view(charge: &Charge<'_>, folder: &OutFolder, settings: &Settings) -> Result<
         let Some(shown) = largest.min_by(|a, b| a.score.total_cmp(&b.score)) else {
             continue;
         };
-        if let Some(raster) = opened(shown) {
-            view.samples.push(Sample {
-                frame,
-                piece: shown.index,
-                small: proof::small_piece(&raster),
-            });
-        }
+        let small = match &worst {
+            Some((worst, raster)) if worst.index == shown.index => proof::small_piece(raster),
+            _ => match opened(shown) {
+                Some(raster) => proof::small_piece(&raster),
+                None => continue,
+            },
+        };
+        view.samples.push(Sample {
+            frame,
+            piece: shown.index,
+            small,
+        });
     }
-    let worst = standing.iter().min_by(|a, b| a.score.total_cmp(&b.score));
-    if let Some((worst, raster)) = worst.and_then(|worst| Some((worst, opened(worst)?))) {
+    if let Some((worst, raster)) = worst {
         let (placement, size) = worst.planned;
         let alone = job.without(|piece| !size.pieces.contains(piece));
         let rasters = Rasters::new(supply.input(), &alone, allowance)?;

@@ -1,6 +1,5 @@
 //! A version that was made on the spot, as a part of the proof sheet.
 
-use kiln_core::encode::Format;
 use kiln_core::pixels::Raster;
 use kiln_core::plan::CodingWish;
 use kiln_core::proof::Shown;
@@ -46,15 +45,11 @@ pub fn render(
             width => raster.size().width(),
             height => raster.size().height(),
             tint,
-            address => pages::address(&mime(format), &version.file),
+            address => page::address(format, &version.file),
             source,
             map => page::map(&shown.cells, raster.size()),
             spots => spots.collect::<Vec<_>>(),
             lines => page::lines(format, wish),
         },
     )
-}
-
-fn mime(format: Format) -> String {
-    format.to_string().to_lowercase()
 }

@@ -258,7 +258,7 @@ fn picture(subject: &Subject) -> Picture {
             index: at,
             format: format.to_string(),
             class: class(*format),
-            address: address(*format, one),
+            address: own_address(*format, one),
             weight: wording::weight(attempt.weight),
             score: format!("{:.1}", attempt.score),
             dial: dial(attempt.coding),
@@ -290,14 +290,19 @@ fn picture(subject: &Subject) -> Picture {
     }
 }
 
-/// Files without loss show what the original does: they need not stand in the page again.
-fn address(format: Format, one: &Judged) -> String {
+/// The address of a file in the page; none for one without loss, which shows what the original does.
+fn own_address(format: Format, one: &Judged) -> String {
     let same = one.version.attempt.score >= 100.0 && format.holds_alpha();
     if same {
         String::new()
     } else {
-        pages::address(&format.to_string().to_lowercase(), &one.version.file)
+        address(format, &one.version.file)
     }
+}
+
+/// The address of a file of a format.
+pub(super) fn address(format: Format, file: &[u8]) -> String {
+    pages::address(&format.to_string().to_lowercase(), file)
 }
 
 fn asked(subject: &Subject) -> String {

@@ -4,10 +4,10 @@ use std::borrow::Cow;
 
 use super::spots::worst;
 use super::{Judges, Loss, Spot};
-use crate::decode::{self, Allowance, DecodeError, Input};
+use crate::decode::{Allowance, Input};
 use crate::encode::Format;
 use crate::pipeline::{self, FireError, Rasters};
-use crate::pixels::{Backdrop, Raster, Size};
+use crate::pixels::{Backdrop, Framing, Raster};
 use crate::plan::{Extent, Job, Original, Wish};
 
 /// The long side of a small picture, in pixels.
@@ -56,18 +56,9 @@ pub fn small_piece(piece: &Raster) -> Raster {
     if size.long_side() <= SMALL {
         return piece.clone();
     }
-    let width = if size.width() >= size.height() {
-        SMALL
-    } else {
-        (f64::from(SMALL) * f64::from(size.width()) / f64::from(size.height())).round() as u32
-    };
-    let small = pipeline::reduced(piece, size.at_width(width.max(1)));
+    let size = Framing::default().frame(size).at_long_side(SMALL);
+    let small = pipeline::reduced(piece, size);
     small.unwrap_or_else(|| piece.clone())
-}
-
-/// A finished piece of a size as a raster.
-pub fn opened(format: Format, file: &[u8], size: Size) -> Result<Raster, DecodeError> {
-    decode::finished(format.kind(), file, size)
 }
 
 /// Where a piece in a format differs most from the picture that it was made from, on that backdrop,

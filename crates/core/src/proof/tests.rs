@@ -329,7 +329,8 @@ fn sights_are_where_a_piece_is_worst_whatever_its_size() {
             pace: Pace::Quick,
         },
     );
-    let piece = opened(Format::Jpeg, &dull.expect("a file"), sound.size()).expect("a picture");
+    let piece = decode::finished(Format::Jpeg.kind(), &dull.expect("a file"), sound.size());
+    let piece = piece.expect("a picture");
     let white = Backdrop::Colour([255; 3]);
     let found = sights(&sound, white, Format::Jpeg, &piece);
     assert!(!found.is_empty());

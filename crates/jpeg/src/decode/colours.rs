@@ -53,7 +53,7 @@ impl Upsampling {
             weights: (whole - weight.min(whole), weight),
             mixed,
         });
-        if self.across.0 * 2 == self.across.1 {
+        if self.across.0 * 2 == self.across.1 && whole.is_power_of_two() {
             arch.dispatch(Double { mixed, whole, wide });
         } else {
             self.stretch(mixed, whole, wide);
@@ -113,7 +113,7 @@ impl pulp::NullaryFnOnce for Mix<'_> {
 /// Twice as many samples across.
 struct Double<'a> {
     mixed: &'a [u16],
-    /// What the samples are multiplied by.
+    /// What the samples are multiplied by: a power of two.
     whole: u32,
     wide: &'a mut [u8],
 }
@@ -125,25 +125,10 @@ impl pulp::NullaryFnOnce for Double<'_> {
     fn call(self) {
         let Double { mixed, whole, wide } = self;
         let last = mixed.len() - 1;
-        // Both are powers of two: 1 or 4 or 8, times 4.
+        // Both are powers of two: 1, 4 or 8, times 4.
         let shift = (whole * 4).trailing_zeros();
         let half = 1u16 << (shift - 1);
         let one = |near: u16, far: u16| ((near * 3 + far + half) >> shift) as u8;
-        let exact = whole.is_power_of_two();
-        if !exact {
-            for (x, out) in wide.iter_mut().enumerate() {
-                let near = mixed[(x / 2).min(last)];
-                let far = mixed[if x % 2 == 0 {
-                    (x / 2).saturating_sub(1)
-                } else {
-                    x / 2 + 1
-                }
-                .min(last)];
-                let sum = u32::from(near) * 3 + u32::from(far);
-                *out = ((sum + whole * 2) / (whole * 4)) as u8;
-            }
-            return;
-        }
         wide[0] = one(mixed[0], mixed[0]);
         let even = wide.len() % 2 == 0;
         let (pairs, _) = wide[1..].as_chunks_mut::<2>();

@@ -270,17 +270,33 @@ impl<'a> Planes<'a> {
         }
     }
 
-    fn first_pass(&self, scan: &Scan, restart: u32, sink: &mut impl Sink) {
-        let (low, band) = (scan.bits.1, mask_of(scan.band));
+    /// Goes through the blocks of a scan over a band of AC coefficients: `code` is given what has ended
+    /// before, a block, and which coefficients of its band are not zero.
+    fn bands<S: Sink>(
+        &self,
+        scan: &Scan,
+        restart: u32,
+        sink: &mut S,
+        mut code: impl FnMut(&mut S, &mut Ended, &Block, u64),
+    ) {
+        let band = mask_of(scan.band);
         let mut ended = Ended::default();
-        self.walk(&scan.components, restart, |step| {
-            let Step::Block(_, component, index) = step else {
+        self.walk(&scan.components, restart, |step| match step {
+            Step::Block(_, component, index) => {
+                let mask = self.masks[component][index] & band;
+                code(sink, &mut ended, &self.blocks[component][index], mask);
+            }
+            Step::Restart => {
                 ended.flush(sink);
                 sink.restart();
-                return;
-            };
-            let block = &self.blocks[component][index];
-            let mut mask = self.masks[component][index] & band;
+            }
+        });
+        ended.flush(sink);
+    }
+
+    fn first_pass(&self, scan: &Scan, restart: u32, sink: &mut impl Sink) {
+        let low = scan.bits.1;
+        self.bands(scan, restart, sink, |sink, ended, block, mut mask| {
             let mut next = scan.band.0 as u32;
             while mask != 0 {
                 let k = mask.trailing_zeros();
@@ -304,21 +320,12 @@ impl<'a> Planes<'a> {
                 ended.another(sink, &[]);
             }
         });
-        ended.flush(sink);
     }
 
     fn refinement(&self, scan: &Scan, restart: u32, sink: &mut impl Sink) {
-        let (low, band) = (scan.bits.1, mask_of(scan.band));
-        let mut ended = Ended::default();
+        let low = scan.bits.1;
         let mut corrections: Vec<u8> = Vec::with_capacity(64);
-        self.walk(&scan.components, restart, |step| {
-            let Step::Block(_, component, index) = step else {
-                ended.flush(sink);
-                sink.restart();
-                return;
-            };
-            let block = &self.blocks[component][index];
-            let all = self.masks[component][index] & band;
+        self.bands(scan, restart, sink, |sink, ended, block, all| {
             let level = |k: u32| {
                 let value = i32::from(block[usize::from(PLACE[k as usize])]);
                 (value.unsigned_abs() >> low, value < 0)
@@ -367,7 +374,6 @@ impl<'a> Planes<'a> {
                 ended.another(sink, &corrections);
             }
         });
-        ended.flush(sink);
     }
 }
 
