@@ -121,6 +121,19 @@ fn smaller_scales_show_the_same_picture() {
 }
 
 #[test]
+fn a_picture_is_the_same_however_it_is_laid_out() {
+    for (seed, samplings) in (20..).zip(SAMPLINGS) {
+        let made = coefficients((83, 61), samplings, true, seed);
+        let layouts = LAYOUTS.map(|layout| made.write(options(layout, 0)));
+        for scale in [Scale::Full, Scale::Half, Scale::Quarter, Scale::Eighth] {
+            let shown = layouts.each_ref().map(|file| decoded(file, scale));
+            assert_eq!(shown[0], shown[1], "{samplings:?} {scale:?}");
+            assert_eq!(shown[0], shown[2], "{samplings:?} {scale:?}");
+        }
+    }
+}
+
+#[test]
 fn rows_that_matter_are_the_same_as_in_the_whole() {
     for layout in [Layout::Sequential, Layout::Progressive] {
         let made = coefficients((60, 130), SAMPLINGS[4], layout != Layout::Sequential, 4);
@@ -182,6 +195,78 @@ fn what_browsers_pass_over_is_passed_over_and_told() {
         assert_eq!(samples, sound, "{number}");
         assert_eq!(odd, Vec::from_iter(oddity), "{number}");
     }
+}
+
+/// The rows of a file that is read whatever is damaged in it, and what is odd.
+fn read_on(file: &[u8]) -> (Vec<u8>, Vec<Oddity>) {
+    let decoder = Decoder::new(file, Limits::default()).expect("a header");
+    let mut rows = decoder.rows(Wanted::default()).expect("scans");
+    let mut all = Vec::new();
+    for _ in 0..rows.size().1 {
+        all.extend_from_slice(rows.next_row().expect("a row"));
+    }
+    let oddities = rows.oddities().to_vec();
+    (all, oddities)
+}
+
+#[test]
+fn damaged_data_costs_what_is_damaged_and_is_told() {
+    // A restart marker behind each row of units.
+    let made = coefficients((64, 96), SAMPLINGS[1], false, 5);
+    let file = made.write(options(Layout::Sequential, 8));
+    let (sound, told) = read_on(&file);
+    assert_eq!(told, []);
+    let marker = |number: u8| {
+        let found = file.windows(2).position(|two| two == [0xFF, 0xD0 + number]);
+        found.expect("a marker")
+    };
+    let row = 64 * 3 * 8;
+    let same = |all: &[u8], rows: std::ops::Range<usize>| {
+        all[rows.start * row..rows.end * row] == sound[rows.start * row..rows.end * row]
+    };
+    // The third interval is zeros; then its marker goes with it; then all of two intervals.
+    let (third, fourth, fifth) = (marker(1) + 2, marker(2), marker(3));
+    let blanked = |range: std::ops::Range<usize>| {
+        let mut file = file.clone();
+        file[range].fill(0x15);
+        read_on(&file)
+    };
+    for (range, lost) in [
+        (third..fourth, 2..3),
+        (third..fourth + 2, 2..4),
+        (third..fifth, 2..4),
+    ] {
+        let (all, told) = blanked(range.clone());
+        assert!(same(&all, 0..lost.start), "{range:?}");
+        assert!(!same(&all, lost.clone()), "{range:?}");
+        assert!(same(&all, lost.end..12), "{range:?}");
+        let [Oddity::Damaged { position }] = told[..] else {
+            panic!("{told:?}");
+        };
+        assert!(
+            (range.start..range.end + 40).contains(&position),
+            "{position} {range:?}"
+        );
+    }
+    // Without markers the rows before the damage stay what they are.
+    for layout in [Layout::Sequential, Layout::Progressive] {
+        let made = coefficients((64, 96), SAMPLINGS[1], layout != Layout::Sequential, 6);
+        let file = made.write(options(layout, 0));
+        let (sound, _) = read_on(&file);
+        let mut damaged = file.clone();
+        let at = file.len() * 2 / 3;
+        damaged[at..at + 9].fill(0x55);
+        let (all, told) = read_on(&damaged);
+        assert_eq!(all[..row], sound[..row], "{layout:?}");
+        assert!(all != sound && !told.is_empty(), "{layout:?} {told:?}");
+    }
+    // A progressive file that ends between two scans lacks what the others would have told.
+    let made = coefficients((64, 96), SAMPLINGS[1], true, 6);
+    let file = made.write(options(Layout::Progressive, 0));
+    let last = file.windows(2).rposition(|two| two == [0xFF, 0xDA]);
+    let cut = &file[..last.expect("a scan")];
+    let decoder = Decoder::new(cut, Limits::default()).expect("a header");
+    assert!(matches!(decoder.coefficients(), Err(Error::CutOff { .. })));
 }
 
 #[test]

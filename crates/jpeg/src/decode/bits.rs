@@ -139,6 +139,20 @@ impl<'a> Bits<'a> {
         self.state.padding > self.state.count
     }
 
+    /// Whether whole bytes stand before the next marker.
+    pub fn has_more(&self) -> bool {
+        let State {
+            position,
+            count,
+            padding,
+            ..
+        } = self.state;
+        let rest = self.data.get(position..).unwrap_or_default();
+        let filled = rest.iter().take_while(|&&byte| byte == 0xFF).count();
+        let at_marker = rest.is_empty() || (filled > 0 && rest.get(filled) != Some(&0));
+        count >= padding + 8 || !at_marker
+    }
+
     /// How many bytes were read, some of which may not have been taken yet.
     pub fn position(&self) -> usize {
         self.state.position

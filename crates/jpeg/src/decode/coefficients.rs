@@ -1,8 +1,11 @@
 //! All coefficients of a picture.
 
-use super::entropy::{Coding, Plane};
-use super::header::{Header, Limits, Next, Oddity, Part, Reader, Scan};
-use crate::block::Block;
+use rayon::prelude::*;
+
+use super::entropy::{Blocks, Coding, Found};
+use super::header::{Header, Limits, Next, Oddity, Reader, Scan};
+use super::held::{First, Held, Whole};
+use crate::block::{Block, ZIGZAG};
 use crate::error::Error;
 use crate::frame::Frame;
 
@@ -66,25 +69,6 @@ fn turned(block: &Block) -> Block {
     std::array::from_fn(|place| block[place % 8 * 8 + place / 8])
 }
 
-/// What was read, and what was odd in it.
-pub(crate) struct Read {
-    pub coefficients: Coefficients,
-    pub oddities: Vec<Oddity>,
-}
-
-/// The planes of a frame, empty, for its entropy-coded data to go to.
-pub(crate) fn planes<'p>(frame: &Frame, blocks: &'p mut [Vec<Block>]) -> Vec<Plane<'p>> {
-    let components = frame.components.iter().zip(blocks);
-    components
-        .map(|(component, blocks)| Plane {
-            first: 0,
-            stride: component.padded.0,
-            blocks,
-            extents: None,
-        })
-        .collect()
-}
-
 /// What pixels at a smaller size do without.
 pub(crate) struct Idle {
     /// How many samples a block of each component becomes on each side.
@@ -94,21 +78,51 @@ pub(crate) struct Idle {
 }
 
 impl Idle {
-    /// Whether a scan adds nothing to what is wanted.
-    fn is(&self, scan: &Scan) -> bool {
-        let (first, _) = scan.band;
-        let wanted = |part: &Part| {
-            // The last index of the zigzag sequence in the low part of a block.
-            let last = match self.sides[part.component] {
-                1 => 0,
-                2 => 4,
-                4 => 24,
-                _ => 63,
-            };
-            first <= last
-        };
-        (self.coarse && first > 0 && scan.bits.0 > 0) || !scan.parts.iter().any(wanted)
+    /// Leaves out the scans that add nothing to what is wanted. What refines a coefficient can only be
+    /// read beside all that was told of its band before.
+    fn leave_out(&self, codings: &mut Vec<Coding>) {
+        // The coefficients of each component that are needed, by the zigzag sequence.
+        let mut needed: Vec<u64> = self.sides.iter().map(|side| low(*side)).collect();
+        let mut kept: Vec<Coding> = Vec::new();
+        while let Some(coding) = codings.pop() {
+            let scan = &coding.coder.scan;
+            let (band, refines) = (band(scan), scan.bits.0 > 0 && scan.band.0 > 0);
+            let mut parts = scan.parts.iter();
+            if (self.coarse && refines) || !parts.any(|part| needed[part.component] & band != 0) {
+                continue;
+            }
+            if refines {
+                scan.parts
+                    .iter()
+                    .for_each(|part| needed[part.component] |= band);
+            }
+            kept.push(coding);
+        }
+        codings.extend(kept.into_iter().rev());
     }
+}
+
+/// The coefficients that a block of so many samples a side is made of.
+fn low(side: usize) -> u64 {
+    let places = (0..).zip(ZIGZAG).filter(|(_, natural)| {
+        let (x, y) = (usize::from(natural % 8), usize::from(natural / 8));
+        x < side && y < side
+    });
+    places.map(|(index, _)| 1 << index).sum()
+}
+
+/// The coefficients of a scan.
+fn band(scan: &Scan) -> u64 {
+    let (first, last) = scan.band;
+    (u64::MAX << first) & (u64::MAX >> (63 - last))
+}
+
+/// What was read, and what was odd in it.
+pub(crate) struct Read {
+    pub planes: Vec<Held>,
+    /// The quantisation table of each.
+    pub tables: Vec<[u16; 64]>,
+    pub oddities: Vec<Oddity>,
 }
 
 /// Reads all scans of a file from the first, whose header has been read.
@@ -119,11 +133,12 @@ pub(crate) fn read(
     (first, idle): (Scan, Option<&Idle>),
     limits: Limits,
 ) -> Result<Read, Error> {
-    let frame = header.frame.clone();
-    let empty = |one: &crate::frame::Component| vec![[0i16; 64]; one.padded.0 * one.padded.1];
-    let mut blocks: Vec<Vec<Block>> = frame.components.iter().map(empty).collect();
+    let frame = &header.frame;
     // The table that holds when a component's first scan begins is its own.
     let mut tables: Vec<Option<[u16; 64]>> = vec![None; frame.components.len()];
+    // Down to which bit each coefficient is told.
+    let mut bits = vec![[u32::MAX; 64]; frame.components.len()];
+    let mut codings = Vec::new();
     let (mut scan, mut scans) = (first, 0);
     loop {
         scans += 1;
@@ -135,39 +150,95 @@ pub(crate) fn read(
             let table = reader.tables.quantisation[destination];
             let slot = &mut tables[part.component];
             *slot = slot.or(table);
+            bits[part.component][scan.band.0..=scan.band.1].fill(scan.bits.1);
         }
-        if idle.is_some_and(|idle| idle.is(&scan)) {
-            reader.pass_data(data);
-        } else {
-            let mut coding = Coding::new(&mut reader, &frame, scan)?;
-            let mut planes = planes(&frame, &mut blocks);
-            for row in 0..coding.rows(&frame) {
-                coding.row(data, &frame, row, &mut planes)?;
+        codings.push(Coding::new(&mut reader, frame, scan)?);
+        reader.pass_data(data);
+        scan = match reader.next(data, limits) {
+            Ok(Next::Scan(scan)) => scan,
+            Ok(Next::End) => break,
+            // What went before makes a picture.
+            Err(Error::Damaged { position, .. }) if tables.iter().all(Option::is_some) => {
+                reader.odd(Oddity::Damaged { position });
+                break;
             }
-            if coding.odd_restart {
-                reader.odd(Oddity::Restart);
-            }
-            reader.position = coding.position(data);
-        }
-        scan = match reader.next(data, limits)? {
-            Next::Scan(scan) => scan,
-            Next::End => break,
+            Err(error) => return Err(error),
         };
     }
     let position = reader.position;
+    if reader.oddities.contains(&Oddity::NoEnd) && bits.iter().flatten().any(|&bit| bit > 0) {
+        return Err(Error::CutOff { position });
+    }
     let missing = Error::damaged(
         "a component has no scan, or no quantisation table",
         position,
     );
-    let planes = blocks.into_iter().zip(tables).map(|(blocks, table)| {
-        let table = table.ok_or(missing)?;
-        Ok(Coefficient { table, blocks })
-    });
+    let tables = tables.into_iter().map(|table| table.ok_or(missing));
+    let tables = tables.collect::<Result<_, Error>>()?;
+    if let Some(idle) = idle {
+        idle.leave_out(&mut codings);
+    }
+    let mut planes: Vec<Held> = frame.components.iter().map(Held::new).collect();
+    let found = if frame.progressive {
+        passes(data, frame, codings, &mut planes)?
+    } else {
+        let mut whole = Whole(&mut planes);
+        through(data, frame, codings, &mut whole)?
+    };
+    for oddity in found.oddities() {
+        reader.odd(oddity);
+    }
     Ok(Read {
-        coefficients: Coefficients {
-            planes: planes.collect::<Result<_, Error>>()?,
-            frame,
-        },
+        planes,
+        tables,
         oddities: reader.oddities,
     })
+}
+
+/// Reads scans one after the other.
+fn through(
+    data: &[u8],
+    frame: &Frame,
+    codings: Vec<Coding>,
+    blocks: &mut impl Blocks,
+) -> Result<Found, Error> {
+    let mut found = Found::default();
+    for mut coding in codings {
+        for row in 0..coding.rows(frame) {
+            coding.row(data, frame, row, blocks)?;
+        }
+        found = found.and(coding.found);
+    }
+    Ok(found)
+}
+
+/// Reads the scans of a progressive file: side by side those that do not add to the same coefficients.
+fn passes(
+    data: &[u8],
+    frame: &Frame,
+    codings: Vec<Coding>,
+    planes: &mut [Held],
+) -> Result<Found, Error> {
+    let (dc, ac): (Vec<Coding>, Vec<Coding>) = codings
+        .into_iter()
+        .partition(|coding| coding.coder.scan.band.0 == 0);
+    let (first, details): (Vec<_>, Vec<_>) = planes.iter_mut().map(Held::split).unzip();
+    let mut of_components: Vec<Vec<Coding>> = details.iter().map(|_| Vec::new()).collect();
+    for coding in ac {
+        of_components[coding.coder.scan.parts[0].component].push(coding);
+    }
+    let first = &mut First {
+        frame,
+        planes: first,
+    };
+    let (dc, ac) = rayon::join(
+        || through(data, frame, dc, first),
+        || {
+            let chains = details.into_par_iter().zip(of_components);
+            let chains = chains.map(|(mut details, own)| through(data, frame, own, &mut details));
+            chains.collect::<Vec<_>>()
+        },
+    );
+    ac.into_iter()
+        .try_fold(dc?, |found, other| Ok(found.and(other?)))
 }

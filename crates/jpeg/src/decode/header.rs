@@ -50,6 +50,11 @@ pub enum Oddity {
     Restart,
     /// A Huffman table is missing, and the standard's example was taken.
     NoTable,
+    /// The coded data is damaged: from there on the picture may look wrong.
+    Damaged {
+        /// The byte where that was found, from the beginning of the file.
+        position: usize,
+    },
 }
 
 /// The tables that hold for the next scan.
@@ -88,6 +93,13 @@ pub(crate) struct Scan {
     pub band: (usize, usize),
     /// The bit positions of the scan before, if there was one, and of this one.
     pub bits: (u32, u32),
+}
+
+/// Tells an oddity, once.
+pub(crate) fn odd(oddities: &mut Vec<Oddity>, oddity: Oddity) {
+    if !oddities.contains(&oddity) {
+        oddities.push(oddity);
+    }
 }
 
 /// What stands before the first scan.
@@ -141,9 +153,7 @@ impl Reader {
     }
 
     pub fn odd(&mut self, oddity: Oddity) {
-        if !self.oddities.contains(&oddity) {
-            self.oddities.push(oddity);
-        }
+        odd(&mut self.oddities, oddity);
     }
 
     /// Reads up to the next scan, whose data begins at the position then, or to the end.
@@ -237,9 +247,10 @@ impl Reader {
     /// Passes over the data of a scan, restart markers included.
     pub fn pass_data(&mut self, data: &[u8]) {
         let rest = data.get(self.position..).unwrap_or_default();
-        let mut pairs = rest.windows(2);
-        let ends = |pair: &[u8]| pair[0] == 0xFF && !matches!(pair[1], 0 | 0xD0..=0xD7 | 0xFF);
-        self.position += pairs.position(ends).unwrap_or(rest.len());
+        let ends = |&at: &usize| !matches!(rest.get(at + 1), Some(0 | 0xD0..=0xD7 | 0xFF) | None);
+        self.position += memchr::memchr_iter(0xFF, rest)
+            .find(ends)
+            .unwrap_or(rest.len());
     }
 
     fn huffman(&mut self, mut body: &[u8], at: usize) -> Result<(), Error> {

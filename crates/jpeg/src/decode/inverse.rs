@@ -84,7 +84,7 @@ pub(crate) type Side = usize;
 pub(crate) struct Inverse<'a> {
     pub blocks: &'a [Block],
     /// For each the last coefficient that is not zero, or a higher one.
-    pub extents: Option<&'a [u8]>,
+    pub extents: &'a [u8],
     pub table: &'a Quantisation,
     pub side: Side,
     /// `side` rows, each of `stride` samples.
@@ -98,10 +98,7 @@ impl Kernel for Inverse<'_> {
         let inverse = self;
         let table = &inverse.table.0;
         for (index, block) in inverse.blocks.iter().enumerate() {
-            let extent = match inverse.extents {
-                Some(extents) => extents[index],
-                None => 63,
-            };
+            let extent = inverse.extents[index];
             let at = index * inverse.side;
             let out = &mut inverse.samples[at..];
             if inverse.side == 1 || extent == 0 {

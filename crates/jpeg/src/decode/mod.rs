@@ -5,6 +5,7 @@ mod coefficients;
 mod colours;
 mod entropy;
 mod header;
+mod held;
 mod huffman;
 mod inverse;
 mod rows;

@@ -4,10 +4,12 @@ use std::borrow::Cow;
 
 use pulp::Arch;
 
-use super::coefficients::{self, Coefficients, Idle};
+use super::bits::Bits;
+use super::coefficients::{self, Coefficient, Coefficients, Idle};
 use super::colours::{self, Upsampling};
-use super::entropy::{Coding, Plane};
-use super::header::{Colours, Header, Limits, Next, Oddity, Reader, Scan};
+use super::entropy::{Blocks, Coder, Coding};
+use super::header::{Colours, Header, Limits, Next, Oddity, Reader, Scan, odd};
+use super::held::Held;
 use super::inverse::{Inverse, Quantisation, Side};
 use crate::block::Block;
 use crate::error::Error;
@@ -122,7 +124,16 @@ impl<'a> Decoder<'a> {
             (self.first, None),
             self.limits,
         )?;
-        Ok((read.coefficients, read.oddities))
+        let planes = read.planes.into_iter().zip(read.tables);
+        let planes = planes.map(|(held, table)| Coefficient {
+            table,
+            blocks: held.blocks(),
+        });
+        let coefficients = Coefficients {
+            planes: planes.collect(),
+            frame: self.header.frame,
+        };
+        Ok((coefficients, read.oddities))
     }
 
     /// The pixels, row by row.
@@ -138,15 +149,10 @@ impl<'a> Decoder<'a> {
             });
             let tables = tables.collect::<Result<Vec<_>, Error>>()?;
             let coding = Coding::new(&mut self.reader, &frame, self.first)?;
-            let row = |component: &Component| {
-                let blocks = component.padded.0 * component.sampling.1 as usize;
-                (vec![[0i16; 64]; blocks], vec![0u8; blocks])
-            };
-            let held = frame.components.iter().map(row).collect();
             let source = Source::Stream {
                 data: self.data,
                 coding: Box::new(coding),
-                held,
+                band: frame.components.iter().map(Strip::new).collect(),
             };
             (source, tables)
         } else {
@@ -164,12 +170,9 @@ impl<'a> Decoder<'a> {
                 self.limits,
             )?;
             self.reader.oddities = read.oddities;
-            let planes = read.coefficients.planes;
-            let tables = planes.iter().map(|plane| plane.table).collect();
-            (
-                Source::Held(planes.into_iter().map(|p| p.blocks).collect()),
-                tables,
-            )
+            let row = vec![[0; 64]; frame.units.0 * frame.most.0 as usize];
+            let extents = vec![0; row.len()];
+            (Source::Held(read.planes, (row, extents)), read.tables)
         };
         let tables: Vec<Quantisation> = tables.iter().map(Quantisation::new).collect();
         let planes = frame.components.iter().zip(tables);
@@ -251,11 +254,61 @@ enum Source<'a> {
     Stream {
         data: Cow<'a, [u8]>,
         coding: Box<Coding>,
-        /// The blocks of a band and their extents, by component.
-        held: Vec<(Vec<Block>, Vec<u8>)>,
+        /// The blocks of a band, by component.
+        band: Vec<Strip>,
     },
-    /// All are there.
-    Held(Vec<Vec<Block>>),
+    /// All are there; a row of them is laid open at a time, with its extents.
+    Held(Vec<Held>, (Vec<Block>, Vec<u8>)),
+}
+
+/// The blocks of a component in a band of units.
+struct Strip {
+    /// Blocks across and down.
+    across: usize,
+    down: usize,
+    blocks: Vec<Block>,
+    /// For each block the last index of the zigzag sequence that is not zero.
+    extents: Vec<u8>,
+}
+
+impl Strip {
+    fn new(component: &Component) -> Strip {
+        let (across, down) = (component.padded.0, component.sampling.1 as usize);
+        Strip {
+            across,
+            down,
+            blocks: vec![[0; 64]; across * down],
+            extents: vec![0; across * down],
+        }
+    }
+
+    #[inline(always)]
+    fn place(&self, (x, y): (usize, usize)) -> usize {
+        y % self.down * self.across + x
+    }
+}
+
+impl Blocks for Vec<Strip> {
+    #[inline(always)]
+    fn read(
+        &mut self,
+        coder: &mut Coder,
+        bits: &mut Bits<'_>,
+        (part, component, at): (usize, usize, (usize, usize)),
+    ) -> Option<()> {
+        let strip = &mut self[component];
+        let place = strip.place(at);
+        let extent = coder.sequential(bits, part, &mut strip.blocks[place]);
+        // What broke off may have coefficients anywhere.
+        strip.extents[place] = extent.unwrap_or(63);
+        extent.map(|_| ())
+    }
+
+    fn lose(&mut self, component: usize, at: (usize, usize)) {
+        let strip = &mut self[component];
+        let place = strip.place(at);
+        (strip.blocks[place], strip.extents[place]) = ([0; 64], 0);
+    }
 }
 
 /// A component on its way to samples.
@@ -321,7 +374,7 @@ impl Rows<'_> {
 
     /// Goes back to the first row, where the coefficients are held; tells whether it could.
     pub fn rewind(&mut self) -> bool {
-        let held = matches!(self.source, Source::Held(_));
+        let held = matches!(self.source, Source::Held(..));
         if held {
             (self.bands, self.next) = (0, 0);
         }
@@ -363,19 +416,15 @@ impl Rows<'_> {
         if band >= self.needed.1 {
             return Ok(());
         }
-        if let Source::Stream { data, coding, held } = &mut self.source {
-            let components = self.frame.components.iter().zip(held);
-            let mut planes: Vec<Plane<'_>> = components
-                .map(|(component, (blocks, extents))| Plane {
-                    first: band * component.sampling.1 as usize,
-                    stride: component.padded.0,
-                    blocks,
-                    extents: Some(extents),
-                })
-                .collect();
-            coding.row(data, &self.frame, band, &mut planes)?;
-            if coding.odd_restart && !self.oddities.contains(&Oddity::Restart) {
-                self.oddities.push(Oddity::Restart);
+        if let Source::Stream {
+            data,
+            coding,
+            band: strips,
+        } = &mut self.source
+        {
+            coding.row(data, &self.frame, band, strips)?;
+            for oddity in coding.found.oddities() {
+                odd(&mut self.oddities, oddity);
             }
         }
         if !matters {
@@ -387,15 +436,16 @@ impl Rows<'_> {
             let half = band % 2 * plane.band * plane.stride;
             let samples = &mut plane.samples[half..half + plane.band * plane.stride];
             for row in 0..down {
-                let (blocks, extents) = match &self.source {
-                    Source::Stream { held, .. } => {
-                        let (blocks, extents) = &held[index];
+                let (blocks, extents) = match &mut self.source {
+                    Source::Stream { band, .. } => {
                         let own = row * across..(row + 1) * across;
-                        (&blocks[own.clone()], Some(&extents[own]))
+                        let strip = &band[index];
+                        (&strip.blocks[own.clone()], &strip.extents[own])
                     }
-                    Source::Held(held) => {
-                        let first = (band * down + row) * across;
-                        (&held[index][first..first + across], None)
+                    Source::Held(held, (blocks, extents)) => {
+                        let (blocks, extents) = (&mut blocks[..across], &mut extents[..across]);
+                        held[index].row(band * down + row, blocks, extents);
+                        (&*blocks, &*extents)
                     }
                 };
                 let inverse = Inverse {

@@ -25,7 +25,7 @@ pub fn coefficients(
         .map(|(id, &sampling)| (id, sampling, 0))
         .collect();
     let frame = Frame::new(size, progressive, &planes);
-    let table: [u16; 64] = std::array::from_fn(|index| 3 + index as u16 / 4);
+    let table: [u16; 64] = std::array::from_fn(|index| 2 + index as u16 / 16);
     let planes = frame.components.iter().map(|component| {
         let mut level = 0i32;
         let blocks = (0..component.padded.0 * component.padded.1).map(|_| {
@@ -36,7 +36,11 @@ pub fn coefficients(
             for k in 1..64u32 {
                 let rare = 2 + k * (5 - busy) / 2;
                 if dice.roll(rare) == 0 {
-                    let most = if dice.roll(9) == 0 { 60 } else { 4 };
+                    let most = match dice.roll(90) {
+                        0 => 300,
+                        1..=9 => 60,
+                        _ => 4,
+                    };
                     block[k as usize] = dice.roll(2 * most) as i16 - most as i16;
                 }
             }
