@@ -70,6 +70,29 @@ impl Frame {
         }
     }
 
+    /// Width and height of a minimum coded unit, in pixels.
+    pub fn unit(&self) -> (u32, u32) {
+        (8 * self.most.0, 8 * self.most.1)
+    }
+
+    /// A frame of another size with the same components, whose sampling may be changed.
+    pub(crate) fn like(
+        &self,
+        size: (u32, u32),
+        sampling: impl Fn((u32, u32)) -> (u32, u32),
+    ) -> Frame {
+        let planes = self.components.iter();
+        let planes = planes.map(|one| (one.id, sampling(one.sampling), one.table));
+        Frame::new(size, self.progressive, &planes.collect::<Vec<_>>())
+    }
+
+    /// Whether all components can be interleaved in one scan (ITU-T T.81, B.2.3).
+    pub fn interleaves(&self) -> bool {
+        let components = self.components.iter();
+        let blocks = components.map(|one| one.sampling.0 * one.sampling.1);
+        self.components.len() == 1 || blocks.sum::<u32>() <= 10
+    }
+
     /// Blocks of all components together.
     pub fn blocks(&self) -> u64 {
         let components = self.components.iter();

@@ -15,7 +15,8 @@
 //!
 //! [`Prepared::new`] takes a picture in RGB: what all files of it need is computed once, and
 //! [`Prepared::encode`] is asked for one dial after the other. [`Coefficients::write`] writes
-//! coefficients that were read, so that a file comes out lighter with the same pixels.
+//! coefficients that were read, so that a file comes out lighter with the same pixels;
+//! [`Coefficients::part`] and [`Coefficients::turned`] crop and turn it without loss.
 //!
 //! # Bounds
 //!
@@ -26,6 +27,7 @@ mod block;
 mod decode;
 mod encode;
 mod error;
+mod exact;
 mod frame;
 mod huffman;
 mod turn;
@@ -35,4 +37,5 @@ pub use decode::{
 };
 pub use encode::{Effort, Layout, Options, Prepared, Refusal, Sampling};
 pub use error::Error;
+pub use exact::Turning;
 pub use frame::{Component, Frame};

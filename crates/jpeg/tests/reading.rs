@@ -4,7 +4,7 @@ use kiln_jpeg::{Decoder, Error, Layout, Limits, Oddity, Options, Scale, Wanted};
 
 use crate::support::{Dice, apart, by_another, coefficients, decoded};
 
-const SAMPLINGS: [&[(u32, u32)]; 10] = [
+pub const SAMPLINGS: [&[(u32, u32)]; 11] = [
     &[(1, 1)],
     &[(1, 1), (1, 1), (1, 1)],
     &[(2, 1), (1, 1), (1, 1)],
@@ -15,6 +15,8 @@ const SAMPLINGS: [&[(u32, u32)]; 10] = [
     &[(3, 1), (1, 1), (2, 1)],
     &[(1, 1), (2, 2), (1, 1)],
     &[(2, 2), (1, 1), (1, 1), (2, 2)],
+    // Too many blocks for one scan.
+    &[(2, 2), (2, 2), (2, 2)],
 ];
 
 const LAYOUTS: [Layout; 3] = [Layout::Sequential, Layout::Progressive, Layout::Searched];

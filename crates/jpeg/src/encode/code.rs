@@ -204,10 +204,16 @@ impl<'a> Planes<'a> {
         }
     }
 
-    /// Codes a scan of a sequential file. Tables by component: its DC table, and above those its AC
-    /// table.
-    pub fn sequential(&self, scan: &Scan, slots: &[usize], restart: u32, sink: &mut impl Sink) {
-        let count = slots.iter().max().map_or(0, |slot| slot + 1);
+    /// Codes a scan of a sequential file. Tables by the slots of components: so many DC tables, and
+    /// above those the AC tables.
+    pub fn sequential(
+        &self,
+        scan: &Scan,
+        slots: &[usize],
+        count: usize,
+        restart: u32,
+        sink: &mut impl Sink,
+    ) {
         let mut predictions = [0i32; 4];
         self.walk(&scan.components, restart, |step| {
             let Step::Block(part, component, index) = step else {

@@ -127,16 +127,14 @@ impl Writer<'_> {
 
     fn sequential(&self) -> Vec<u8> {
         let mut out = self.beginning(0xC0);
-        let scan = Scan {
-            components: self.all(),
-            band: (0, 63),
-            bits: (0, 0),
-        };
+        let scans: Vec<Scan> = self.together((0, 63)).collect();
         let slots = self.slots.iter().max().map_or(0, |slot| slot + 1);
         let restart = self.options.restart.into();
         let mut counting = Counting::new(slots * 2);
-        self.planes
-            .sequential(&scan, &self.slots, restart, &mut counting);
+        for scan in &scans {
+            self.planes
+                .sequential(scan, &self.slots, slots, restart, &mut counting);
+        }
         let best: Vec<Table> = counting.tables.iter().map(tables::best).collect();
         let mut body = Vec::new();
         for (index, table) in best.iter().enumerate() {
@@ -148,11 +146,15 @@ impl Writer<'_> {
             let slot = self.slots[component] as u8;
             slot << 4 | slot
         };
-        self.scan_header(&mut out, &scan, destinations);
-        let mut writing = Writing::new(best.iter().map(codes).collect(), out);
-        self.planes
-            .sequential(&scan, &self.slots, restart, &mut writing);
-        end(writing.finish())
+        let codes: Vec<Codes> = best.iter().map(codes).collect();
+        for scan in &scans {
+            self.scan_header(&mut out, scan, destinations);
+            let mut writing = Writing::new(codes.clone(), out);
+            self.planes
+                .sequential(scan, &self.slots, slots, restart, &mut writing);
+            out = writing.finish();
+        }
+        end(out)
     }
 
     fn progressive(&self, script: &[Scan]) -> Vec<u8> {
@@ -235,13 +237,19 @@ impl Writer<'_> {
         segment(out, 0xDA, &body);
     }
 
-    /// All DC coefficients together.
-    fn dc(&self) -> Scan {
-        Scan {
-            components: self.all(),
-            band: (0, 0),
+    /// The scans of a band of all components: one, or where their blocks are too many for that, one
+    /// each.
+    fn together(&self, band: (usize, usize)) -> impl Iterator<Item = Scan> {
+        let groups = if self.coefficients.frame.interleaves() {
+            vec![self.all()]
+        } else {
+            self.all().into_iter().map(|one| vec![one]).collect()
+        };
+        groups.into_iter().map(move |components| Scan {
+            components,
+            band,
             bits: (0, 0),
-        }
+        })
     }
 
     fn ac(component: usize, band: (usize, usize), bits: (u32, u32)) -> Scan {
@@ -271,7 +279,7 @@ impl Writer<'_> {
 
     /// In the order in which a picture comes out best: coarse passes of all components first.
     fn ordered(&self, mut passes: Vec<Vec<Scan>>) -> Vec<Scan> {
-        let mut script = vec![self.dc()];
+        let mut script: Vec<Scan> = self.together((0, 0)).collect();
         for step in 0.. {
             let mut any = false;
             for scans in &mut passes {
