@@ -11,7 +11,9 @@ use kiln_core::pixels::{Fit, NoFraming, Orientation};
 use kiln_core::plan::{Pattern, PatternError};
 use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
 
-pub use looks::{pace, parse_aim, parse_least_look, parse_look, parse_pace};
+pub use looks::{
+    lossless, pace, parse_aim, parse_least_look, parse_look, parse_pace, parse_passes, passes,
+};
 pub use media::{choices, parse_backdrop, parse_choice, parse_format, parse_knock_out};
 
 /// The widest that can be asked for: far above any display, far below any format's trouble.

@@ -8,6 +8,7 @@ mod carried;
 mod demo;
 mod fire;
 mod ground;
+mod jpegs;
 mod kept;
 mod labels;
 mod ledger;

@@ -72,8 +72,10 @@ fn the_lightest_format_is_kept_and_kept_again() {
 /// A piece that gets another format leaves no file behind, unless somebody changed that.
 #[test]
 fn another_format_takes_the_place_of_the_last() {
-    let light = ["-o", "out", "--format", "auto,avif", "--look", "plain"];
-    let exact = ["-o", "out", "--format", "auto,avif", "--look", "exact"];
+    // Sharpened: as it is it would stay a JPEG.
+    let fire = ["-o", "out", "--sharpen", "soft", "--format", "auto,avif"];
+    let light = [&fire[..], &["--look", "plain"]].concat();
+    let exact = [&fire[..], &["--look", "exact"]].concat();
     for altered in [false, true] {
         let scratch = Scratch::new();
         scratch.put("in/gull.jpg", &photo(160, 120, 4));

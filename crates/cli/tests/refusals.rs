@@ -25,7 +25,7 @@ fn every_refusal_is_one_clear_line() {
     scratch.put("big/giant.jpg", &photo(2000, 1000, 1));
     scratch.put("clear.png", &common::png());
 
-    let cases: [&[&str]; 51] = [
+    let cases: [&[&str]; 53] = [
         &["fire"],
         &["fire", "nowhere"],
         &["fire", "void"],
@@ -63,6 +63,8 @@ fn every_refusal_is_one_clear_line() {
         &["fire", "photos", "--colour", "p3"],
         &["fire", "photos", "--knock-out", "blue"],
         &["fire", "photos", "--knock-out-holes"],
+        &["fire", "photos", "--progressive", "maybe"],
+        &["fire", "photos", "--progressive", "no", "-f", "webp"],
         &["fire", "photos", "--knock-out", "auto"],
         &["fire", "photos", "--knock-out", "#00ff00"],
         &["fire", "photos", "--backdrop", "transparent", "-f", "jpeg"],

@@ -13,6 +13,7 @@ mod looks;
 mod memory;
 mod orders;
 mod other_eyes;
+mod own;
 mod reading;
 mod sharing;
 mod stored;

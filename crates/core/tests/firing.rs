@@ -2,7 +2,6 @@
 
 use std::ops::ControlFlow;
 
-use jpeg_encoder::ColorType;
 use kiln_core::colour::ColourNote;
 use kiln_core::credits::Field;
 use kiln_core::decode::Allowance;
@@ -11,6 +10,7 @@ use kiln_core::pipeline::{self, Piece};
 use kiln_core::pixels::{Channels, ColourWish, Gamut, Raster, Size};
 use kiln_core::plan::{CodingWish, Extent, Glob, Job, Original, Place, Plan, Site, Wish};
 
+use crate::common::jpeg::icc_segment;
 use crate::common::{self, colour, each_pixel, exif, jpeg_with, rgb};
 use crate::other_eyes::read_back;
 
@@ -46,12 +46,12 @@ fn fired(file: &[u8], wish: &Wish) -> (Vec<(Format, Piece)>, Option<ColourNote>)
     // They come as they are finished.
     pieces.sort_by_key(|(order, ..)| *order);
     let pieces = pieces.into_iter().map(|(_, format, piece)| (format, piece));
-    (pieces.collect(), note.expect("a sound original"))
+    (pieces.collect(), note.expect("a sound original").colours)
 }
 
 #[test]
 fn pieces_of_every_format_look_like_their_original() {
-    let file = jpeg_with(&rgb(), ColorType::Rgb, |_| {});
+    let file = jpeg_with(&[]);
     for (format, piece) in fired(&file, &wish(&[], &ALL)).0 {
         let (width, height, channels, samples) = read_back(format, &piece.file);
         assert_eq!((width, height), (common::WIDTH, common::HEIGHT), "{format}");
@@ -187,9 +187,7 @@ fn profiles_are_applied_and_said() {
     let profile = moxcms::ColorProfile::new_display_p3()
         .encode()
         .expect("a profile");
-    let p3 = jpeg_with(&rgb(), ColorType::Rgb, |e| {
-        e.add_icc_profile(&profile).expect("short")
-    });
+    let p3 = jpeg_with(&[icc_segment(&profile)]);
     let (pieces, note) = fired(&p3, &wish(&[], &[Format::Png]));
     assert_eq!(note, Some(ColourNote::Converted));
     let (_, _, _, samples) = read_back(Format::Png, &pieces[0].1.file);
@@ -201,9 +199,7 @@ fn profiles_are_applied_and_said() {
         "{last:?} from {plain:?}"
     );
 
-    let broken = jpeg_with(&rgb(), ColorType::Rgb, |e| {
-        e.add_icc_profile(&profile[..200]).expect("short")
-    });
+    let broken = jpeg_with(&[icc_segment(&profile[..200])]);
     assert_eq!(
         fired(&broken, &wish(&[], &[Format::Png])).1,
         Some(ColourNote::ProfileDropped)

@@ -2,13 +2,13 @@
 
 use std::io::Cursor;
 
-use jpeg_encoder::{ColorType, Encoder, SamplingFactor};
 use kiln_core::colour;
 use kiln_core::credits::{Credits, Field, Inscription};
 use kiln_core::encode::{Coding, Format};
 use kiln_core::pixels::{Channels, Raster, Size};
 use kiln_core::source::{self, Delivery, Headers, Kind, Model, ProbeError};
 
+use crate::common::jpeg::{Colours, Jpeg, exif_segment, icc_segment, segment};
 use crate::common::{self, HEIGHT, WIDTH, exif, jpeg_with, png_chunk, rgb, rgba};
 
 fn headers(file: &[u8]) -> Headers {
@@ -18,11 +18,11 @@ fn headers(file: &[u8]) -> Headers {
 #[test]
 fn a_jpeg_tells_its_coding() {
     for quality in [30u8, 60, 80, 92, 100] {
-        let mut file = Vec::new();
-        let encoder = Encoder::new(&mut file, quality);
-        encoder
-            .encode(&rgb(), WIDTH as u16, HEIGHT as u16, ColorType::Rgb)
-            .expect("a JPEG");
+        let jpeg = Jpeg {
+            dial: quality,
+            ..Jpeg::default()
+        };
+        let file = jpeg.file((WIDTH, HEIGHT), &rgb());
         let coding = headers(&file).jpeg.expect("a JPEG");
         let found = coding.quality.expect("tables");
         assert!(
@@ -31,27 +31,31 @@ fn a_jpeg_tells_its_coding() {
         );
     }
     let cases = [
-        (SamplingFactor::R_4_4_4, "4:4:4"),
-        (SamplingFactor::R_4_2_0, "4:2:0"),
-        (SamplingFactor::R_4_2_2, "4:2:2"),
-        (SamplingFactor::R_4_1_1, "4:1:1"),
-        (SamplingFactor::R_4_4_0, "4:4:0"),
+        ((1, 1), "4:4:4"),
+        ((2, 2), "4:2:0"),
+        ((2, 1), "4:2:2"),
+        ((4, 1), "4:1:1"),
+        ((1, 2), "4:4:0"),
     ];
-    for (factor, name) in cases {
-        let file = jpeg_with(&rgb(), ColorType::Rgb, |e| {
-            e.set_sampling_factor(factor);
-            e.set_progressive(true);
-        });
+    for (luma, name) in cases {
+        let jpeg = Jpeg {
+            luma,
+            progressive: true,
+            ..Jpeg::default()
+        };
+        let file = jpeg.file((WIDTH, HEIGHT), &rgb());
         let coding = headers(&file).jpeg.expect("a JPEG");
         assert_eq!(
             (coding.subsampling.as_str(), coding.progressive),
             (name, true)
         );
     }
-    assert_eq!(
-        headers(&jpeg_with(&rgba(), ColorType::Cmyk, |_| {})).model,
-        Model::Inks
-    );
+    let inks = Jpeg {
+        colours: Colours::Cmyk,
+        ..Jpeg::default()
+    };
+    let file = inks.file((WIDTH, HEIGHT), &rgba());
+    assert_eq!(headers(&file).model, Model::Inks);
 }
 
 #[test]
@@ -60,13 +64,13 @@ fn ballast_is_counted_and_looked_through() {
     let profile = moxcms::ColorProfile::new_display_p3()
         .encode()
         .expect("a profile");
-    let file = jpeg_with(&rgb(), ColorType::Rgb, |e| {
-        e.add_exif_metadata(&exif(1)).expect("short");
-        e.add_app_segment(1, xmp.to_vec()).expect("short");
-        e.add_app_segment(15, vec![0; 50]).expect("short");
-        e.add_icc_profile(&profile).expect("short");
-        e.set_density(jpeg_encoder::PixelDensity::dpi(300));
-    });
+    let file = jpeg_with(&[
+        segment(0xE0, &[b"JFIF\0\x01\x02\x01\x01\x2C\x01\x2C\0\0"]),
+        exif_segment(&exif(1)),
+        segment(0xE1, &[xmp]),
+        segment(0xEF, &[&[0; 50]]),
+        icc_segment(&profile),
+    ]);
     let found = headers(&file);
     let ballast = &found.ballast;
     assert!(ballast.position && ballast.person && !ballast.copyright);
@@ -229,9 +233,7 @@ fn hostile_headers_end_at_once() {
     assert_eq!(headers(&png).ballast.comments, 30_000);
     // An EXIF directory that points at itself.
     let looped = b"MM\0*\0\0\0\x08\0\x01\x87\x69\0\x04\0\0\0\x01\0\0\0\x08\0\0\0\x08".to_vec();
-    let file = jpeg_with(&rgb(), ColorType::Rgb, |e| {
-        e.add_exif_metadata(&looped).expect("short")
-    });
+    let file = jpeg_with(&[exif_segment(&looped)]);
     assert_eq!(headers(&file).stored, Some(common::size()));
     // Boxes that hold themselves, or nothing.
     let avif = b"\0\0\0\x1Cftypavif\0\0\0\0mif1avifmiaf".to_vec();

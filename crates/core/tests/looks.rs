@@ -4,7 +4,7 @@ use std::ops::ControlFlow;
 
 use kiln_core::budget::{Aim, Verdict};
 use kiln_core::decode::Allowance;
-use kiln_core::encode::{Coding, Format, Pace};
+use kiln_core::encode::{Coding, Format, Pace, Passes};
 use kiln_core::pipeline::{self, Account, Aims, Eye, Piece};
 use kiln_core::pixels::{Backdrop, Channels, Raster, Size};
 use kiln_core::plan::{CodingWish, Extent, Job, LOOKS, LookWish, Original, Wish};
@@ -24,6 +24,7 @@ const AIMS: Aims = Aims {
     }),
     max_weight: None,
     pace: Pace::Quick,
+    passes: Passes::Lightest,
     backdrop: Backdrop::WHITE,
 };
 

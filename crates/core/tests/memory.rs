@@ -13,6 +13,7 @@ use kiln_core::pipeline::{self, Eye};
 use kiln_core::pixels::{Channels, Raster, Size};
 use kiln_core::plan::{Extent, Job, Original, Wish};
 
+use crate::common::jpeg::{Colours, Jpeg};
 use crate::common::{self, busy_of, probe};
 
 /// Large enough that what grows with the pixels outweighs all else.
@@ -51,16 +52,11 @@ fn with_alpha(raster: &Raster) -> Raster {
 fn files(raster: &Raster, clear: &Raster) -> Vec<(&'static str, Vec<u8>)> {
     let side = SIDE as u16;
     let samples = raster.samples();
-    let jpeg = |samples: &[u8], colours, set: fn(&mut jpeg_encoder::Encoder<&mut Vec<u8>>)| {
-        let mut file = Vec::new();
-        let mut encoder = jpeg_encoder::Encoder::new(&mut file, 90);
-        set(&mut encoder);
-        encoder
-            .encode(samples, side, side, colours)
-            .expect("a JPEG");
-        file
+    let jpeg = |samples: &[u8], jpeg: Jpeg| jpeg.file((SIDE, SIDE), samples);
+    let dialled = || Jpeg {
+        dial: 90,
+        ..Jpeg::default()
     };
-    let (rgb, inks) = (jpeg_encoder::ColorType::Rgb, jpeg_encoder::ColorType::Cmyk);
     let mut gif = Vec::new();
     let palette: Vec<u8> = (0..=255).flat_map(|i| [i, 255 - i, i / 2]).collect();
     let mut encoder = gif::Encoder::new(&mut gif, side, side, &palette).expect("a GIF");
@@ -78,18 +74,27 @@ fn files(raster: &Raster, clear: &Raster) -> Vec<(&'static str, Vec<u8>)> {
             "JPEG halved",
             encoded(raster, Format::Jpeg, Coding::Dial(90)),
         ),
-        (
-            "JPEG baseline",
-            jpeg(samples, rgb, |encoder| encoder.set_progressive(false)),
-        ),
+        ("JPEG baseline", jpeg(samples, dialled())),
         (
             "JPEG full",
-            jpeg(samples, rgb, |encoder| {
-                encoder.set_sampling_factor(jpeg_encoder::SamplingFactor::R_4_4_4);
-                encoder.set_progressive(true);
-            }),
+            jpeg(
+                samples,
+                Jpeg {
+                    progressive: true,
+                    ..dialled()
+                },
+            ),
         ),
-        ("JPEG inks", jpeg(clear.samples(), inks, |_| {})),
+        (
+            "JPEG inks",
+            jpeg(
+                clear.samples(),
+                Jpeg {
+                    colours: Colours::Cmyk,
+                    ..dialled()
+                },
+            ),
+        ),
         ("PNG", encoded(clear, Format::Png, Coding::Lossless)),
         ("PNG interlaced", common::interlaced(raster, false)),
         ("PNG interlaced deep", common::interlaced(raster, true)),

@@ -5,7 +5,7 @@ use std::ops::ControlFlow;
 
 use kiln_core::budget::Verdict;
 use kiln_core::decode::Allowance;
-use kiln_core::encode::{self, Coding, Format, Manner, Pace};
+use kiln_core::encode::{self, Coding, Format, Manner, Pace, Passes};
 use kiln_core::pipeline::{self, Account, Aims, Attempt, Eye, Order, Ordered, Piece};
 use kiln_core::pixels::{Backdrop, Channels, Raster, Size};
 use kiln_core::plan::{CodingWish, Extent, Job, LookWish, Original, Wish};
@@ -202,6 +202,7 @@ fn kept(raster: &Raster, format: Format, look: f32, max_weight: Option<u64>) -> 
         }),
         max_weight,
         pace: Pace::Quick,
+        passes: Passes::Lightest,
         backdrop: Backdrop::WHITE,
     };
     pipeline::piece(raster, 1.0, format, aims)

@@ -1,11 +1,11 @@
 //! Every variant of every readable format gives the pixels that went in.
 
-use jpeg_encoder::{ColorType, SamplingFactor};
 use kiln_core::decode::{self, Allowance, DecodeError, Wanted};
 use kiln_core::pixels::Orientation;
 use kiln_core::source::Delivery;
 use png::BitDepth;
 
+use crate::common::jpeg::{Colours, Jpeg, exif_segment};
 use crate::common::{
     self, HEIGHT, Tiff, WIDTH, colour, each_pixel, grey, probe, rgb, rgba, samples, wide,
 };
@@ -22,17 +22,26 @@ fn assert_near(name: &str, file: &[u8], wanted: &[u8], tolerance: u16) {
     }
 }
 
+fn written(jpeg: &Jpeg, samples: &[u8]) -> Vec<u8> {
+    jpeg.file((WIDTH, HEIGHT), samples)
+}
+
 #[test]
 fn every_kind_of_jpeg_is_read() {
     let greys = each_pixel(grey);
     for progressive in [false, true] {
+        let plain = Jpeg {
+            progressive,
+            ..Jpeg::default()
+        };
         for restart in [0, 3] {
-            let file = common::jpeg_with(&rgb(), ColorType::Rgb, |e| {
-                e.set_progressive(progressive);
-                if restart > 0 {
-                    e.set_restart_interval(restart);
-                }
-            });
+            let file = written(
+                &Jpeg {
+                    restart,
+                    ..plain.clone()
+                },
+                &rgb(),
+            );
             let delivery = if progressive {
                 Delivery::Passes
             } else {
@@ -41,26 +50,33 @@ fn every_kind_of_jpeg_is_read() {
             assert_eq!(probe(&file).delivery, delivery);
             assert_near("colour", &file, &rgb(), 8);
         }
-        let file = common::jpeg_with(&greys, ColorType::Luma, |e| e.set_progressive(progressive));
+        let colours = Colours::Grey;
+        let file = written(&Jpeg { colours, ..plain }, &greys);
         assert_near("grey", &file, &greys, 5);
     }
-    for factor in [
-        SamplingFactor::R_4_2_0,
-        SamplingFactor::R_4_2_2,
-        SamplingFactor::R_4_4_0,
-        SamplingFactor::R_4_1_1,
-    ] {
-        let file = common::jpeg_with(&rgb(), ColorType::Rgb, |e| e.set_sampling_factor(factor));
-        assert_near(&format!("{factor:?}"), &file, &rgb(), 14);
+    for luma in [(2, 2), (2, 1), (1, 2), (4, 1)] {
+        let jpeg = Jpeg {
+            luma,
+            ..Jpeg::default()
+        };
+        assert_near(&format!("{luma:?}"), &written(&jpeg, &rgb()), &rgb(), 14);
     }
 }
 
 /// Full ink is 255 on both sides; between them it is stored inverted, as Adobe does.
 #[test]
 fn four_inks_are_read_with_and_without_transform() {
-    for (name, colours) in [("CMYK", ColorType::Cmyk), ("YCCK", ColorType::CmykAsYcck)] {
-        let file = common::jpeg_with(&rgba(), colours, |_| {});
-        assert_near(name, &file, &rgba(), 8);
+    for colours in [Colours::Cmyk, Colours::Ycck] {
+        let jpeg = Jpeg {
+            colours,
+            ..Jpeg::default()
+        };
+        assert_near(
+            &format!("{colours:?}"),
+            &written(&jpeg, &rgba()),
+            &rgba(),
+            8,
+        );
     }
 }
 
@@ -284,9 +300,7 @@ fn a_gif_gives_its_first_frame_on_a_transparent_screen() {
 fn orientations_are_found_in_jpeg_png_and_webp() {
     for number in 1..=8u16 {
         let block = common::exif(number);
-        let jpeg = common::jpeg_with(&rgb(), ColorType::Rgb, |e| {
-            e.add_exif_metadata(&block).expect("short")
-        });
+        let jpeg = common::jpeg_with(&[exif_segment(&block)]);
         let mut png = common::png();
         let chunk = common::png_chunk(b"eXIf", &block);
         png.splice(33..33, chunk);

@@ -2,7 +2,6 @@
 
 use std::io::Cursor;
 
-use jpeg_encoder::{ColorType, Encoder};
 use kiln_core::colour::ProfileFacts;
 use kiln_core::decode::Allowance;
 use kiln_core::encode::Format;
@@ -12,6 +11,7 @@ use kiln_core::source::{self, Headers};
 use kiln_core::survey::{self, Asked, Glance, Limits, Motif, Subject, findings};
 use png::{BitDepth, ColorType as PngColour};
 
+use crate::common::jpeg::{Colours, Jpeg, exif_segment};
 use crate::common::{self, Dice, WIDTH, each_pixel, probe};
 
 fn look(file: &[u8], width: u32, format: Format) -> Glance {
@@ -43,11 +43,7 @@ fn landscape(width: u16, height: u16) -> Vec<u8> {
             );
         }
     }
-    let mut file = Vec::new();
-    Encoder::new(&mut file, 95)
-        .encode(&samples, width, height, ColorType::Rgb)
-        .expect("a JPEG");
-    file
+    Jpeg::default().file((width.into(), height.into()), &samples)
 }
 
 fn fired(file: &[u8], (width, displayed): (u32, u32), format: Format) -> u64 {
@@ -153,9 +149,7 @@ fn what_is_used_is_told_from_what_is_only_there() {
 
 #[test]
 fn thumbnails_stand_upright() {
-    let file = common::jpeg_with(&common::rgb(), ColorType::Rgb, |e| {
-        e.add_exif_metadata(&common::exif(6)).expect("short")
-    });
+    let file = common::jpeg_with(&[exif_segment(&common::exif(6))]);
     let thumbnail = look(&file, 50, Format::WebP)
         .thumbnail
         .expect("a thumbnail");
@@ -266,9 +260,12 @@ fn findings_and_their_wording() {
         &bound,
     );
 
-    let inks = headers(&common::jpeg_with(&common::rgba(), ColorType::Cmyk, |e| {
-        e.set_progressive(true)
-    }));
+    let jpeg = Jpeg {
+        colours: Colours::Cmyk,
+        progressive: true,
+        ..Jpeg::default()
+    };
+    let inks = headers(&jpeg.file((WIDTH, common::HEIGHT), &common::rgba()));
     (looked.motif, looked.few_colours) = (Motif::Flat, true);
     let wide = Limits {
         widest: 4000,

@@ -1,6 +1,6 @@
 //! Pictures become files that other decoders read, the lighter the coarser.
 
-use kiln_jpeg::{Decoder, Effort, Limits, Prepared, Refusal, Sampling, Scale};
+use kiln_jpeg::{Decoder, Effort, Layout, Limits, Options, Prepared, Refusal, Sampling, Scale};
 
 use crate::support::{Dice, apart, by_another, decoded};
 
@@ -22,6 +22,14 @@ fn picture((width, height): (u32, u32), grey: bool) -> Vec<u8> {
     pixels.collect()
 }
 
+fn options(segments: &[u8]) -> Options<'_> {
+    Options {
+        layout: Layout::Searched,
+        restart: 0,
+        segments,
+    }
+}
+
 const EFFORTS: [Effort; 3] = [Effort::Quick, Effort::Steady, Effort::Patient];
 
 #[test]
@@ -35,8 +43,8 @@ fn finer_dials_are_nearer_and_heavier_at_every_effort() {
     {
         let (mut weight, mut error) = (0, f64::MAX);
         for dial in [5, 30, 60, 85, 97] {
-            let file = prepared.encode(dial, sampling, effort, &[]);
-            assert_eq!(file, prepared.encode(dial, sampling, effort, &[]));
+            let file = prepared.encode(dial, sampling, effort, options(&[]));
+            assert_eq!(file, prepared.encode(dial, sampling, effort, options(&[])));
             let other = by_another(&file).expect("another decoder reads it");
             let (found, own) = decoded(&file, Scale::Full);
             assert_eq!(found, size);
@@ -58,7 +66,11 @@ fn effort_pays() {
     let size = (300, 200);
     let samples = picture(size, false);
     let prepared = Prepared::new(size, &samples).expect("a picture");
-    let weights = EFFORTS.map(|effort| prepared.encode(70, Sampling::Full, effort, &[]).len());
+    let weights = EFFORTS.map(|effort| {
+        prepared
+            .encode(70, Sampling::Full, effort, options(&[]))
+            .len()
+    });
     assert!(weights[1] * 100 < weights[0] * 97, "{weights:?}");
     assert!(weights[2] <= weights[1], "{weights:?}");
 }
@@ -72,7 +84,7 @@ fn every_size_and_every_extreme_is_written() {
             let prepared = Prepared::new(size, &samples).expect("a picture");
             for sampling in [Sampling::Full, Sampling::Halved] {
                 let effort = EFFORTS[side as usize % 3];
-                let file = prepared.encode(98, sampling, effort, &[]);
+                let file = prepared.encode(98, sampling, effort, options(&[]));
                 let (found, own) = decoded(&file, Scale::Full);
                 assert_eq!(found, size);
                 let channels = if grey { 1 } else { 3 };
@@ -100,7 +112,7 @@ fn every_size_and_every_extreme_is_written() {
             .flat_map(|y| (0..64u32).flat_map(move |x| stripe(x, y)))
             .collect();
         let prepared = Prepared::new((64, 64), &samples).expect("a picture");
-        let file = prepared.encode(100, Sampling::Full, Effort::Steady, &[]);
+        let file = prepared.encode(100, Sampling::Full, Effort::Steady, options(&[]));
         let (most, mean) = apart(&decoded(&file, Scale::Full).1, &samples);
         assert!(most < 12 && mean < 2.0, "{pattern}: {most} {mean}");
     }
@@ -111,7 +123,7 @@ fn segments_are_kept_and_wrong_pictures_refused() {
     let samples = picture((20, 10), false);
     let prepared = Prepared::new((20, 10), &samples).expect("a picture");
     let segment = b"\xFF\xE2\x00\x13ICC_PROFILE\0\x01\x01abc";
-    let file = prepared.encode(50, Sampling::Full, Effort::Quick, segment);
+    let file = prepared.encode(50, Sampling::Full, Effort::Quick, options(segment));
     let decoder = Decoder::new(&file[..], Limits::default()).expect("a header");
     assert_eq!(decoder.header().icc.as_deref(), Some(&b"abc"[..]));
     let refused = |size, samples| Prepared::new(size, samples).err().expect("a refusal");

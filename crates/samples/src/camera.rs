@@ -4,9 +4,9 @@ use std::io::{Cursor, Write};
 
 use exif::experimental::Writer;
 use exif::{Field, In, Rational, Tag, Value};
-use jpeg_encoder::{Encoder, SamplingFactor};
 use rayon::prelude::*;
 
+use crate::jpeg::{Jpeg, exif_segment, icc_segment};
 use crate::noise::{cell, value};
 use crate::vector::V;
 
@@ -199,25 +199,16 @@ pub fn jpeg(
     exif: Option<&[u8]>,
     icc: Option<&[u8]>,
 ) -> Vec<u8> {
-    let mut file = Vec::new();
-    let mut encoder = Encoder::new(&mut file, quality);
-    encoder.set_sampling_factor(SamplingFactor::R_4_2_0);
-    encoder.set_progressive(progressive);
-    if let Some(block) = exif {
-        encoder
-            .add_exif_metadata(block)
-            .unwrap_or_else(|e| fail("EXIF", e));
-    }
-    if let Some(profile) = icc {
-        encoder
-            .add_icc_profile(profile)
-            .unwrap_or_else(|e| fail("ICC", e));
-    }
-    let (w, h) = (photo.width as u16, photo.height as u16);
-    encoder
-        .encode(&photo.rgb, w, h, jpeg_encoder::ColorType::Rgb)
-        .unwrap_or_else(|e| fail("JPEG", e));
-    file
+    let mut segments = exif.map_or(Vec::new(), exif_segment);
+    segments.extend(icc.map_or(Vec::new(), icc_segment));
+    let jpeg = Jpeg {
+        luma: (2, 2),
+        dial: quality,
+        progressive,
+        segments,
+        ..Jpeg::default()
+    };
+    jpeg.file((photo.width, photo.height), &photo.rgb)
 }
 
 /// The generator has no one to report to: it stops.

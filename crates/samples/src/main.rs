@@ -9,6 +9,8 @@
 
 mod camera;
 mod drawings;
+#[path = "../../core/tests/common/jpeg.rs"]
+mod jpeg;
 mod march;
 mod noise;
 mod scenes;

@@ -1,6 +1,7 @@
 //! The scores are those of the general-purpose package for the same measure.
 #![allow(missing_docs, clippy::expect_used, clippy::panic)]
 
+use kiln_jpeg::{Decoder, Effort, Layout, Limits, Options, Prepared, Sampling, Wanted};
 use kiln_sight::{Picture, Reference};
 use ssimulacra2::{ColorPrimaries, Rgb, TransferCharacteristic, compute_frame_ssimulacra2};
 
@@ -95,18 +96,26 @@ impl Drawn {
 
 /// Through a JPEG.
 fn coded(width: usize, height: usize, samples: &[u8], dial: u8) -> Vec<u8> {
-    let mut file = Vec::new();
-    jpeg_encoder::Encoder::new(&mut file, dial)
-        .encode(
-            samples,
-            width as u16,
-            height as u16,
-            jpeg_encoder::ColorType::Rgb,
-        )
-        .expect("a JPEG");
-    zune_jpeg::JpegDecoder::new(zune_core::bytestream::ZCursor::new(file))
-        .decode()
-        .expect("its samples")
+    let prepared = Prepared::new((width as u32, height as u32), samples).expect("a picture");
+    let options = Options {
+        layout: Layout::Sequential,
+        restart: 0,
+        segments: &[],
+    };
+    let file = prepared.encode(dial, Sampling::Halved, Effort::Quick, options);
+    let decoder = Decoder::new(file, Limits::default()).expect("a header");
+    let mut rows = decoder.rows(Wanted::default()).expect("a scan");
+    let mut samples = Vec::new();
+    for _ in 0..height {
+        let row = rows.next_row().expect("a row");
+        // Where there is no colour there is one component.
+        if row.len() == width {
+            samples.extend(row.iter().flat_map(|&grey| [grey; 3]));
+        } else {
+            samples.extend_from_slice(row);
+        }
+    }
+    samples
 }
 
 fn package(width: usize, height: usize, samples: &[u8]) -> Rgb {

@@ -7,7 +7,8 @@ use std::sync::mpsc;
 use std::thread;
 
 use kiln_core::colour::ColourNote;
-use kiln_core::pipeline::Attempt;
+use kiln_core::decode::Oddity;
+use kiln_core::pipeline::{Attempt, Remarks};
 use kiln_core::plan::Plan;
 
 use super::Charge;
@@ -102,11 +103,13 @@ impl Run<'_, '_> {
                 tried.extend(trail.ok().map(|trail| (piece, trail)));
                 self.progress.piece();
             }
-            What::Ended(Ok(colours)) => {
-                let note = colours.map(|colours| said_of_colours(colours).to_owned());
-                original
-                    .notes
-                    .extend(note.filter(|note| !original.notes.contains(note)));
+            What::Ended(Ok(Remarks { colours, oddities })) => {
+                let colours = colours.map(|colours| said_of_colours(colours).to_owned());
+                for note in oddities.into_iter().map(said_of_oddity).chain(colours) {
+                    if !original.notes.contains(&note) {
+                        original.notes.push(note);
+                    }
+                }
                 self.progress.ended(name, 0);
             }
             What::Ended(Err(why)) => {
@@ -115,6 +118,22 @@ impl Run<'_, '_> {
             }
         }
     }
+}
+
+fn said_of_oddity(oddity: Oddity) -> String {
+    let what = match oddity {
+        Oddity::Damaged { position } => {
+            return format!(
+                "its data is damaged at byte {position}: from there on it may look wrong; \
+                 look at it, or copy it again"
+            );
+        }
+        Oddity::Junk => "bytes that belong to nothing stand between its parts",
+        Oddity::NoEnd => "its end marker is missing",
+        Oddity::Restart => "its restart markers are numbered wrongly",
+        Oddity::NoTable => "a table is missing, and the usual one was taken",
+    };
+    format!("{what}; read as browsers do")
 }
 
 fn said_of_colours(colours: ColourNote) -> &'static str {

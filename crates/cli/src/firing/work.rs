@@ -7,9 +7,8 @@ use std::path::{Path, PathBuf};
 use std::sync::mpsc::Sender;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
-use kiln_core::colour::ColourNote;
 use kiln_core::guard;
-use kiln_core::pipeline::{self, Attempt, Order, Piece, Rasters};
+use kiln_core::pipeline::{self, Attempt, Order, Piece, Rasters, Remarks};
 use kiln_core::plan::{self, Candidate, Job, PlannedPiece};
 use rayon::ThreadPoolBuilder;
 
@@ -42,7 +41,7 @@ pub enum What {
     /// What is known of a piece now, by its index in the job, after attempts that were asked for.
     Tried(usize, Result<Vec<Attempt>, Mishap>),
     /// All its pieces were tried, or none could be.
-    Ended(Result<Option<ColourNote>, Mishap>),
+    Ended(Result<Remarks, Mishap>),
 }
 
 /// A piece that stands in the out folder.
@@ -196,15 +195,15 @@ impl Bench<'_> {
         index: usize,
         &Task { job, path }: &Task<'_>,
         send: &(impl Fn(What) + Sync),
-    ) -> Result<Option<ColourNote>, Mishap> {
+    ) -> Result<Remarks, Mishap> {
         let fresh = self.orders.is_none();
         if let (Some(orders), Some(rasters)) = (&self.orders, self.kept.of(index)) {
             let ordered = job.without(|piece| !orders.contains_key(piece.key()));
             self.fire(&rasters, job, &ordered, send);
-            return Ok(rasters.note);
+            return Ok(rasters.remarks.clone());
         }
         if fresh && self.same.contains(path) && self.all_stand(job, send) {
-            return Ok(None);
+            return Ok(Remarks::default());
         }
         let (supply, original) = Supply::of(&job.original, path)?;
         send(What::Read(original.clone()));
@@ -228,16 +227,16 @@ impl Bench<'_> {
             }
         };
         if rest.placements.is_empty() {
-            return Ok(None);
+            return Ok(Remarks::default());
         }
         let rasters = Rasters::new(supply.input(), &rest, self.settings.allowance)?;
         self.fire(&rasters, job, &rest, send);
-        let note = rasters.note;
+        let remarks = rasters.remarks.clone();
         // Where totals are shared, pieces may be wanted again; of all sizes then.
         if fresh && job.placements.iter().any(|p| !p.totals.is_empty()) && rest == *job {
             self.kept.keep(index, rasters);
         }
-        Ok(note)
+        Ok(remarks)
     }
 
     /// Makes pieces of a job, all or some.

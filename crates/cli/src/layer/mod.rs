@@ -10,7 +10,7 @@ mod setting;
 mod table;
 
 use kiln_core::budget::Aim;
-use kiln_core::encode::Pace;
+use kiln_core::encode::{Pace, Passes};
 use kiln_core::pixels::{
     Backdrop, ColourWish, Fit, Focus, Kernel, Orientation, Shape, Sharpen, Size,
 };
@@ -82,6 +82,7 @@ slots! {
     least_look: f32,
     shrink_to_fit: bool,
     pace: Pace,
+    progressive: Passes,
     min_size: Size,
     enlarge: bool,
     trim: bool,

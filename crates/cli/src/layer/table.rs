@@ -22,7 +22,7 @@ pub fn names() -> impl Iterator<Item = &'static str> {
 }
 
 /// All settings.
-pub(super) static SETTINGS: [Setting; 28] = [
+pub(super) static SETTINGS: [Setting; 29] = [
     measure!(
         "width",
         |texts| Ok(Extent::Widths(all(texts, "a width", wording::parse_width)?)),
@@ -273,6 +273,19 @@ pub(super) static SETTINGS: [Setting; 28] = [
         )),
         |wish, pace| wish.pace = pace,
         |_, wish| (wish.pace != Wish::default().pace).then(|| wording::pace(wish.pace).to_owned())
+    ),
+    single!(
+        "progressive",
+        progressive,
+        wording::parse_passes,
+        Some(option(
+            "progressive",
+            "YES|NO",
+            "Whether a JPEG comes in several passes, coarse ones first: yes or no. [default: \
+             whichever is lighter, mostly yes]"
+        )),
+        |wish, passes| wish.passes = passes,
+        |_, wish| wording::passes(wish.passes).map(str::to_owned)
     ),
     Setting {
         key: "min-size",

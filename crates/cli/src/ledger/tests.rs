@@ -41,6 +41,7 @@ fn made(digest: &str) -> Made {
             fits: true,
             flattened: false,
             shrunk: None,
+            repacked: None,
         },
         share: None,
     }

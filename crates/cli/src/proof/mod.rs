@@ -188,6 +188,7 @@ fn aims(placement: &Placement) -> Aims {
         coding: CodingWish::default(),
         max_weight: None,
         pace: placement.pace,
+        passes: placement.passes,
         backdrop: placement.backdrop,
     }
 }

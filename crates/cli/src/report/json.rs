@@ -5,7 +5,7 @@ use std::io::{self, Write};
 
 use kiln_core::budget::Verdict;
 use kiln_core::credits::Field;
-use kiln_core::encode::{Chroma, Coding, Format, Pace};
+use kiln_core::encode::{Chroma, Coding, Format, Pace, Repack};
 use kiln_core::pipeline::Attempt;
 use kiln_core::pixels::Size;
 use serde::Serialize;
@@ -76,6 +76,7 @@ struct Piece<'a> {
     score: Option<f32>,
     dial: Option<u8>,
     lossless: Option<bool>,
+    repacked: Option<Repack>,
     verdict: Option<Verdict>,
     shrunk: Option<Size>,
     over_budget: Option<bool>,
@@ -247,6 +248,7 @@ fn piece(piece: &PieceReport) -> Piece<'_> {
         score: account.map(|a| a.score),
         dial: account.and_then(|a| dial(a.coding)),
         lossless: account.map(|a| a.coding == Coding::Lossless),
+        repacked: account.and_then(|a| a.repacked),
         verdict: account.and_then(|a| a.verdict),
         shrunk: account.and_then(|a| a.shrunk),
         over_budget: account.map(|a| !a.fits),

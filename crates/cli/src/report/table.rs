@@ -162,7 +162,7 @@ fn piece_row(piece: &PieceReport, original: &OriginalReport, verbose: bool) -> L
             }
             remarks.push(match account.coding {
                 Coding::Dial(dial) => format!("dial {dial}"),
-                Coding::Lossless => "lossless".to_owned(),
+                Coding::Lossless => wording::lossless(account.repacked).to_owned(),
             });
             remarks.extend(piece.outcome().map(str::to_owned));
             if account.flattened {

@@ -4,7 +4,7 @@ use std::io::{self, Write};
 
 use anstyle::Style;
 use kiln_core::budget::Verdict;
-use kiln_core::encode::{Chroma, Coding};
+use kiln_core::encode::{Chroma, Coding, Repack};
 use kiln_core::pipeline::Account;
 use kiln_core::plan::Choice;
 
@@ -122,7 +122,18 @@ fn conclusion(written: &Written, piece: &PieceReport) -> String {
 fn searched(account: &Account, piece: &PieceReport) -> String {
     let most = piece.max_weight.map_or(String::new(), wording::weight);
     match account.verdict {
+        None if account.repacked.is_some() => {
+            "At the dial that was set it would be no lighter than the original's own samples."
+                .to_owned()
+        }
         None => "A dial was set: there was nothing to search for.".to_owned(),
+        Some(Verdict::Met) if account.repacked.is_some() => {
+            let how = match account.repacked {
+                Some(Repack::AsItCame) => "left as they came",
+                _ => "coded in fewer bytes",
+            };
+            format!("The original's own samples, {how}: no file with loss served better.")
+        }
         Some(Verdict::Met) if account.coding == Coding::Lossless => {
             "Without loss it is the same picture, and no lossy file served better.".to_owned()
         }

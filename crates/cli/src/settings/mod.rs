@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 use std::thread;
 
 use kiln_core::decode::Allowance;
-use kiln_core::encode::Format;
+use kiln_core::encode::{Format, Passes};
 use kiln_core::pixels::Backdrop;
 use kiln_core::plan::{CodingWish, CreditsWish, Place, Site, Wish};
 use kiln_core::survey::Limits;
@@ -245,8 +245,8 @@ fn contradiction(wish: &Wish, layer: &Layer) -> Option<&'static str> {
         (CodingWish::Dial(_), _) if only(|format| format.dials().is_none()) => {
             Some("a quality sets a dial, and PNG has none; leave out one of the two")
         }
-        (CodingWish::Exact, _) if only(|format| !format.is_exact()) => Some(
-            "nothing is exact in JPEG and AVIF, which are coded with loss; name a look below, or png or webp",
+        (CodingWish::Exact, _) if only(|format| format == Format::Avif) => Some(
+            "nothing is exact in AVIF, which is coded with loss; name a look below, or png or webp",
         ),
         (CodingWish::Look(look), _) if look.least > look.look => {
             Some("the least-look lies above the look; lower it, or raise the look")
@@ -256,6 +256,9 @@ fn contradiction(wish: &Wish, layer: &Layer) -> Option<&'static str> {
         }
         _ if wish.backdrop == Backdrop::Transparent && only(|format| !format.holds_alpha()) => {
             Some("JPEG has no transparency for the backdrop; name a colour, or leave out jpeg")
+        }
+        _ if wish.passes != Passes::Lightest && !wish.all_formats().any(Format::knows_passes) => {
+            Some("progressive is said of JPEG; name jpeg among the formats, or leave it out")
         }
         _ if layer.knock_out.is_none() && layer.knock_out_holes.is_some() => {
             Some("knock-out-holes goes with knock-out; say both, or leave it out")

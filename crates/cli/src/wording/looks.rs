@@ -1,7 +1,7 @@
 //! Looks, aims and paces.
 
 use kiln_core::budget::Aim;
-use kiln_core::encode::Pace;
+use kiln_core::encode::{Pace, Passes, Repack};
 use kiln_core::plan::{LOOKS, Look};
 
 use super::named;
@@ -44,6 +44,33 @@ const PACES: [(&str, Pace); 3] = [
 /// `--pace`: how much time a piece may cost.
 pub fn parse_pace(text: &str) -> Result<Pace, String> {
     named(&PACES, text).ok_or_else(|| "a pace is quick, steady or patient".to_owned())
+}
+
+/// `--progressive`: whether a file comes in several passes.
+pub fn parse_passes(text: &str) -> Result<Passes, String> {
+    match text.trim() {
+        "yes" | "true" => Ok(Passes::Several),
+        "no" | "false" => Ok(Passes::One),
+        _ => Err("it is yes or no".to_owned()),
+    }
+}
+
+/// Whether a file comes in several passes, as it is typed; `None` where that is left open.
+pub fn passes(passes: Passes) -> Option<&'static str> {
+    match passes {
+        Passes::Lightest => None,
+        Passes::Several => Some("yes"),
+        Passes::One => Some("no"),
+    }
+}
+
+/// How samples are coded without loss.
+pub fn lossless(repacked: Option<Repack>) -> &'static str {
+    match repacked {
+        None => "lossless",
+        Some(Repack::Anew) => "repacked",
+        Some(Repack::AsItCame) => "as it came",
+    }
 }
 
 /// A pace's name.

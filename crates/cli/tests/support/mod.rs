@@ -11,7 +11,7 @@ use std::process::{Child, Command, Output};
 use std::thread;
 use std::time::{Duration, Instant};
 
-use jpeg_encoder::{ColorType, Encoder};
+use common::jpeg::{Jpeg, exif_segment};
 use serde_json::Value;
 
 pub struct Scratch {
@@ -171,25 +171,27 @@ pub fn pieces(report: &Value) -> Vec<Value> {
 
 /// A JPEG with gradients and grain.
 pub fn photo(width: u16, height: u16, seed: u64) -> Vec<u8> {
-    let (samples, mut file) = (grainy(width, height, seed), Vec::new());
-    let encoder = Encoder::new(&mut file, 92);
-    encoder
-        .encode(&samples, width, height, ColorType::Rgb)
-        .expect("a JPEG");
-    file
+    grainy_with(width, height, seed, &Jpeg::default())
 }
 
 /// The same with an orientation tag.
 pub fn turned(width: u16, height: u16, seed: u64, orientation: u16) -> Vec<u8> {
-    let (samples, mut file) = (grainy(width, height, seed), Vec::new());
-    let mut encoder = Encoder::new(&mut file, 92);
-    encoder
-        .add_exif_metadata(&common::exif(orientation))
-        .expect("short");
-    encoder
-        .encode(&samples, width, height, ColorType::Rgb)
-        .expect("a JPEG");
-    file
+    let segments = exif_segment(&common::exif(orientation));
+    let jpeg = Jpeg {
+        segments,
+        ..Jpeg::default()
+    };
+    grainy_with(width, height, seed, &jpeg)
+}
+
+/// The same as any JPEG, but at the dial that cameras are set to.
+pub fn grainy_with(width: u16, height: u16, seed: u64, jpeg: &Jpeg) -> Vec<u8> {
+    let jpeg = Jpeg {
+        dial: 92,
+        luma: (2, 2),
+        ..jpeg.clone()
+    };
+    jpeg.file((width.into(), height.into()), &grainy(width, height, seed))
 }
 
 fn grainy(width: u16, height: u16, seed: u64) -> Vec<u8> {

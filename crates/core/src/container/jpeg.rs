@@ -12,6 +12,8 @@ pub(crate) const APP0: u8 = 0xE0;
 pub(crate) const APP1: u8 = 0xE1;
 pub(crate) const APP2: u8 = 0xE2;
 pub(crate) const APP13: u8 = 0xED;
+pub(crate) const APP14: u8 = 0xEE;
+pub(crate) const APP15: u8 = 0xEF;
 pub(crate) const COMMENT: u8 = 0xFE;
 
 /// What begins an EXIF segment (CIPA DC-008, 4.7.2).

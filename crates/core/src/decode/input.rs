@@ -41,7 +41,8 @@ impl<'a> From<&'a Vec<u8>> for Input<'a> {
 }
 
 impl<'a> Input<'a> {
-    pub(super) fn bytes(self) -> Result<Cow<'a, [u8]>, DecodeError> {
+    /// All of them.
+    pub(crate) fn bytes(self) -> Result<Cow<'a, [u8]>, DecodeError> {
         match self {
             Input::Bytes(bytes) => Ok(Cow::Borrowed(bytes)),
             Input::Stored(store) => store.bytes().map(Cow::Owned).map_err(DecodeError::Read),

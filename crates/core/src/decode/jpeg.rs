@@ -4,12 +4,12 @@ use std::borrow::Cow;
 
 use kiln_jpeg::{Decoder, Error, Ink as Stored, Limits, Scale};
 
-use super::{Care, DecodeError, Form, Ink, Row, Rows, Wanted};
+use super::{Care, DecodeError, Form, Ink, Oddity, Row, Rows, Wanted};
 use crate::pixels::Size;
 use crate::source::Kind;
 
 /// See [`super::revision`].
-pub(super) const REVISION: u32 = 2;
+pub(super) const REVISION: u32 = 3;
 
 /// Pixels on their way from a file.
 struct Jpeg<'a> {
@@ -103,5 +103,19 @@ impl Rows for Jpeg<'_> {
 
     fn rewind(&mut self) -> bool {
         self.rows.rewind()
+    }
+
+    fn oddities(&self) -> Vec<Oddity> {
+        let found = self.rows.oddities().iter();
+        let told = found.map(|found| match *found {
+            kiln_jpeg::Oddity::Junk => Oddity::Junk,
+            kiln_jpeg::Oddity::NoEnd => Oddity::NoEnd,
+            kiln_jpeg::Oddity::Restart => Oddity::Restart,
+            kiln_jpeg::Oddity::NoTable => Oddity::NoTable,
+            kiln_jpeg::Oddity::Damaged { position } => Oddity::Damaged {
+                position: position as u64,
+            },
+        });
+        told.collect()
     }
 }

@@ -189,6 +189,29 @@ pub trait Rows: Send {
     fn rewind(&mut self) -> bool {
         false
     }
+
+    /// What was odd in the file, as far as it was read.
+    fn oddities(&self) -> Vec<Oddity> {
+        Vec::new()
+    }
+}
+
+/// What is odd in a file that is read all the same.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Oddity {
+    /// Bytes that belong to nothing were passed over.
+    Junk,
+    /// Its end marker is missing.
+    NoEnd,
+    /// Its restart markers are numbered wrongly.
+    Restart,
+    /// A Huffman table is missing, and the standard's example was taken.
+    NoTable,
+    /// Its data is damaged: from there on the picture may look wrong.
+    Damaged {
+        /// The byte where that was found, from the beginning of the file.
+        position: u64,
+    },
 }
 
 impl<T: Rows + ?Sized> Rows for &mut T {
@@ -202,6 +225,10 @@ impl<T: Rows + ?Sized> Rows for &mut T {
 
     fn rewind(&mut self) -> bool {
         (**self).rewind()
+    }
+
+    fn oddities(&self) -> Vec<Oddity> {
+        (**self).oddities()
     }
 }
 
@@ -285,6 +312,10 @@ impl Rows for Guarded<'_> {
 
     fn rewind(&mut self) -> bool {
         self.rows.rewind()
+    }
+
+    fn oddities(&self) -> Vec<Oddity> {
+        self.rows.oddities()
     }
 }
 

@@ -1,7 +1,9 @@
 //! The pixels of a picture that is gone over more than once.
 
+use std::collections::BTreeSet;
+
 use super::whole::{Samples, Whole};
-use super::{Allowance, DecodeError, Input, Row, Rows, Wanted};
+use super::{Allowance, DecodeError, Input, Oddity, Row, Rows, Wanted};
 use crate::source::{Delivery, Kind, Probe};
 
 /// Up to so many bytes of samples are held where a picture that comes row by row is gone over more
@@ -48,6 +50,7 @@ pub struct Pixels<'a> {
     wanted: Option<Wanted>,
     passes: usize,
     opened: Option<Box<dyn Rows + 'a>>,
+    oddities: BTreeSet<Oddity>,
 }
 
 impl<'a> Pixels<'a> {
@@ -59,6 +62,7 @@ impl<'a> Pixels<'a> {
             passes: passes.len(),
             wanted: passes.into_iter().reduce(Wanted::with),
             opened: None,
+            oddities: BTreeSet::new(),
         }
     }
 
@@ -77,7 +81,7 @@ impl<'a> Pixels<'a> {
     pub fn rows(&mut self) -> Result<&mut (dyn Rows + 'a), DecodeError> {
         let again = self.opened.as_mut().is_some_and(|rows| rows.rewind());
         if let (false, Some(wanted)) = (again, self.wanted) {
-            self.opened = None;
+            self.close();
             let rows = self.from.open(wanted)?;
             self.opened = Some(self.kept(rows)?);
         }
@@ -86,8 +90,20 @@ impl<'a> Pixels<'a> {
         rows.ok_or(DecodeError::CutOff(self.kind))
     }
 
+    /// What was odd in the file, by all passes over it.
+    pub fn oddities(mut self) -> Vec<Oddity> {
+        self.close();
+        self.oddities.into_iter().collect()
+    }
+
+    fn close(&mut self) {
+        if let Some(rows) = self.opened.take() {
+            self.oddities.extend(rows.oddities());
+        }
+    }
+
     /// The rows held in memory, where that spares decoding them again.
-    fn kept(&self, mut rows: Box<dyn Rows + 'a>) -> Result<Box<dyn Rows + 'a>, DecodeError> {
+    fn kept(&mut self, mut rows: Box<dyn Rows + 'a>) -> Result<Box<dyn Rows + 'a>, DecodeError> {
         let form = rows.form().clone();
         let samples = form.size.pixels() * form.ink.count() as u64;
         if self.passes < 2 || rows.rewind() || samples * 2 > HELD {
@@ -100,6 +116,7 @@ impl<'a> Pixels<'a> {
                 Row::Sixteen(row) => sixteen.extend_from_slice(row),
             }
         }
+        self.oddities.extend(rows.oddities());
         let samples = if eight.is_empty() {
             Samples::Sixteen(sixteen)
         } else {

@@ -3,7 +3,7 @@
 
 use std::ops::RangeInclusive;
 
-use super::{Chroma, Coding, EncodeError, Manner};
+use super::{Chroma, Coding, EncodeError, Manner, Own, Passes, Repacked};
 use crate::budget::{Aim, Prior, Verdict};
 use crate::pixels::Raster;
 use crate::source::{FEATURES, Kind, Nature};
@@ -30,6 +30,10 @@ pub struct Abilities {
     pub slow: bool,
     /// About how many bytes a pixel coding holds at its peak, beside the raster.
     pub memory: u64,
+    /// Whether it can write the samples of an original of its format again without loss.
+    pub repacks: bool,
+    /// Whether its files may come in one pass or in several, each finer than the one before.
+    pub passes: bool,
     /// Bytes that do not grow with the picture: headers and tables.
     pub frame_bytes: u16,
     /// Counts up whenever the same settings come to mean other bytes.
@@ -80,7 +84,17 @@ pub trait Coder: Sync {
     fn abilities(&self) -> &'static Abilities;
 
     /// Makes a raster ready: what every file of it needs is computed once.
-    fn prepare<'a>(&self, raster: &'a Raster) -> Result<Box<dyn Prepared + 'a>, EncodeError>;
+    /// `passes` concerns those whose files may come in passes.
+    fn prepare<'a>(
+        &self,
+        raster: &'a Raster,
+        passes: Passes,
+    ) -> Result<Box<dyn Prepared + 'a>, EncodeError>;
+
+    /// The samples of an original of the same format as a file, where it can do that.
+    fn repack(&self, _: &Own<'_>, _: Passes) -> Option<Repacked> {
+        None
+    }
 
     /// The way to be searched next, after those that were tried; `None` where no other is worth it.
     /// A coder without a dial knows none.

@@ -4,11 +4,13 @@ mod avif;
 mod coder;
 mod inscribe;
 mod jpeg;
+mod own;
 mod png;
 mod webp;
 
 pub use coder::{Abilities, Coder, Prepared, Sought, Subject, Tried, Way, Ways};
 pub use inscribe::inscribe;
+pub use own::{Own, Repack, Repacked, repack};
 
 use std::error::Error;
 use std::ops::RangeInclusive;
@@ -68,6 +70,11 @@ impl Format {
         self.coder().abilities().lossless
     }
 
+    /// Whether its files may come in one pass or in several.
+    pub fn knows_passes(self) -> bool {
+        self.coder().abilities().passes
+    }
+
     /// The longest side that it can hold, in pixels.
     pub fn longest_side(self) -> u32 {
         self.coder().abilities().longest_side
@@ -118,6 +125,20 @@ pub enum Pace {
     Steady,
     /// Whatever makes files lighter still.
     Patient,
+}
+
+/// Whether a file comes in one pass, from the top down, or in several, each finer than the one before,
+/// in formats that know both.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Passes {
+    /// As is lightest.
+    #[default]
+    Lightest,
+    /// In several.
+    Several,
+    /// In one.
+    One,
 }
 
 /// How a file is made.
@@ -173,7 +194,11 @@ impl EncodeError {
 }
 
 /// Makes a raster ready to be coded in a format.
-pub fn prepare(raster: &Raster, format: Format) -> Result<Box<dyn Prepared + '_>, EncodeError> {
+pub fn prepare(
+    raster: &Raster,
+    format: Format,
+    passes: Passes,
+) -> Result<Box<dyn Prepared + '_>, EncodeError> {
     let (size, coder) = (raster.size(), format.coder());
     if size.long_side() > format.longest_side() {
         return Err(EncodeError::TooLarge { size, format });
@@ -184,14 +209,14 @@ pub fn prepare(raster: &Raster, format: Format) -> Result<Box<dyn Prepared + '_>
             what: "it has no transparency",
         });
     }
-    let prepared = guarded(|| coder.prepare(raster));
+    let prepared = guarded(|| coder.prepare(raster, passes));
     let prepared = prepared.unwrap_or(Err(EncodeError::Panicked(format)))?;
     Ok(Box::new(Guarded { format, prepared }))
 }
 
 /// Makes a single file. The same arguments give the same bytes on every run.
 pub fn encode(raster: &Raster, format: Format, manner: Manner) -> Result<Vec<u8>, EncodeError> {
-    prepare(raster, format)?.encode(manner)
+    prepare(raster, format, Passes::default())?.encode(manner)
 }
 
 /// A prepared raster of a coder that can do what it is asked, and whose panics are errors.
@@ -204,7 +229,9 @@ impl Prepared for Guarded<'_> {
     fn encode(&self, manner: Manner) -> Result<Vec<u8>, EncodeError> {
         let format = self.format;
         let what = match manner.coding {
-            Coding::Lossless if !format.is_exact() => Some("it is always coded with loss here"),
+            Coding::Lossless if format.is_exact() => None,
+            Coding::Lossless if format.coder().abilities().repacks => Some(OWN_ONLY),
+            Coding::Lossless => Some("it is always coded with loss here"),
             Coding::Dial(_) if format.dials().is_none() => Some("it has no quality dial"),
             _ => None,
         };
@@ -215,6 +242,10 @@ impl Prepared for Guarded<'_> {
         encoded.unwrap_or(Err(EncodeError::Panicked(format)))
     }
 }
+
+/// What a format cannot code without loss that writes nothing but originals again so.
+const OWN_ONLY: &str = "without loss it can only be an original of the same format, at its own size \
+                        and in its own colours; name another format, or a look below exact";
 
 /// About how many bytes encoding a raster holds at its peak, beside the raster.
 pub fn memory(size: Size, format: Format) -> u64 {

@@ -5,7 +5,7 @@ use thiserror::Error;
 
 use crate::budget::{Trial, Verdict};
 use crate::decode::DecodeError;
-use crate::encode::{Chroma, Coding, EncodeError, Format, Manner, Pace};
+use crate::encode::{Chroma, Coding, EncodeError, Format, Manner, Pace, Repack};
 use crate::pixels::Size;
 use crate::plan::CodingWish;
 
@@ -43,6 +43,9 @@ pub struct Account {
     pub flattened: bool,
     /// Its size, where it was made smaller than planned to keep its weight.
     pub shrunk: Option<Size>,
+    /// How the original's samples were coded again, where it has those.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub repacked: Option<Repack>,
 }
 
 /// One encode of a piece.

@@ -10,7 +10,9 @@ use super::eye;
 use super::versions::Version;
 use crate::budget::{self, Aim, Curve, Outcome, Trial, Verdict};
 use crate::credits::Blocks;
-use crate::encode::{self, Coding, Format, Manner, Pace, Prepared, Sought, Tried, Way};
+use crate::encode::{
+    self, Coding, Format, Manner, Pace, Passes, Prepared, Repacked, Sought, Tried, Way,
+};
 use crate::plan::{CodingWish, LookWish};
 use crate::source::Nature;
 
@@ -24,6 +26,8 @@ pub(super) struct Bench<'c> {
     prepared: Box<dyn Prepared + 'c>,
     /// What its files are for.
     terms: Terms<'c>,
+    /// The original as it is, where the canvas shows that.
+    own: Option<&'c Repacked>,
     /// Every file that was made, where they are kept.
     made: Option<RefCell<Vec<Version>>>,
 }
@@ -37,6 +41,8 @@ pub(super) struct Terms<'c> {
     pub max_weight: Option<u64>,
     /// How much time it may cost.
     pub pace: Pace,
+    /// Whether it comes in several passes.
+    pub passes: Passes,
     /// A look shall be found in so many trials.
     pub trials: usize,
     /// What it gets beside its pixels: it counts in its weight.
@@ -53,10 +59,16 @@ impl<'c> Bench<'c> {
         Ok(Bench {
             canvas,
             format,
-            prepared: encode::prepare(&canvas.raster, format)?,
+            prepared: encode::prepare(&canvas.raster, format, terms.passes)?,
             terms,
+            own: None,
             made: None,
         })
+    }
+
+    /// The same, where the canvas shows an original as it is.
+    pub(super) fn showing(self, own: Option<&'c Repacked>) -> Bench<'c> {
+        Bench { own, ..self }
     }
 
     /// From now on every file is kept, and none is made twice, nor any of those that were made before.
@@ -86,7 +98,15 @@ impl<'c> Bench<'c> {
     pub(super) fn meet(&self, wish: CodingWish, known: &[Attempt]) -> Result<Piece, PieceError> {
         match (wish, self.format.dials()) {
             (_, None) | (CodingWish::Exact, _) => self.lossless(),
-            (CodingWish::Dial(dial), Some(_)) => self.single(Coding::Dial(dial)),
+            (CodingWish::Dial(dial), Some(_)) => {
+                let lossy = self.single(Coding::Dial(dial))?;
+                let gives_way = |own: &Repacked| own.file.len() <= lossy.file.len();
+                if !self.own.is_some_and(gives_way) {
+                    return Ok(lossy);
+                }
+                let own = self.single(Coding::Lossless)?;
+                Ok(lossy.or(own, |lossy, own| own.weight <= lossy.weight))
+            }
             (CodingWish::Look(wish), Some(_)) => self.within(wish, known),
         }
     }
@@ -97,9 +117,10 @@ impl<'c> Bench<'c> {
         let (coder, nature) = (self.format.coder(), self.canvas.nature);
         let exact = (self.format, Coding::Lossless);
         let mut known_ways = known.iter().map(|known| (known.format, known.coding));
-        let may_be_exact = self.format.is_exact() && !known_ways.any(|way| way == exact);
+        let own = self.own.is_some();
+        let may_be_exact = (own || self.format.is_exact()) && !known_ways.any(|way| way == exact);
         // Made first where it often wins: then no loss is searched for that would weigh more.
-        let worth = nature == Nature::Graphic || wish.aim == Aim::Sharpest;
+        let worth = own || nature == Nature::Graphic || wish.aim == Aim::Sharpest;
         let first = (may_be_exact && worth).then(|| self.lossless());
         let lossless = match first.transpose()? {
             Some(best) if wish.aim == Aim::Sharpest && best.account.fits => return Ok(best),
@@ -243,6 +264,10 @@ impl<'c> Bench<'c> {
             fits: self.fits(weight),
             flattened: false,
             shrunk: None,
+            repacked: match manner.coding {
+                Coding::Lossless => self.own.map(|own| own.how),
+                Coding::Dial(_) => None,
+            },
         };
         Piece {
             file,
@@ -302,7 +327,10 @@ impl<'c> Bench<'c> {
 
     /// A file, unseen.
     pub(super) fn file(&self, manner: Manner) -> Result<Vec<u8>, PieceError> {
-        let file = self.prepared.encode(manner)?;
+        let file = match (manner.coding, self.own) {
+            (Coding::Lossless, Some(own)) => own.file.clone(),
+            _ => self.prepared.encode(manner)?,
+        };
         Ok(encode::inscribe(file, self.format, self.terms.blocks)?)
     }
 

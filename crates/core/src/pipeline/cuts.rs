@@ -1,18 +1,21 @@
 //! The rasters of a job: decode → colour → knock out → size → sharpen, all from as few passes
 //! over the original's rows as can be.
 
-use std::iter::repeat_n;
+mod tree;
 
-use super::FireError;
+use super::own::{self, Shown};
 use super::pour::{cut_out, pour};
+use super::{FireError, Remarks};
 use crate::colour::{self, ColourNote, Working};
 use crate::decode::{self, Allowance, Input, Open, Pixels, Rows, Wanted};
 use crate::pixels::{
-    Area, Backdrop, Fit, Focus, Framing, Gamut, Orientation, Part, Raster, Region, Rendering, Size,
+    Area, Backdrop, Fit, Focus, Framing, Gamut, Orientation, Part, Raster, Region, Rendering,
+    Sharpen, Size,
 };
 use crate::plan::{Job, Original, Placement, PlannedSize};
 use crate::size::trim::Trim;
 use crate::size::{Sizer, focus, sharpen};
+use tree::Tree;
 
 /// One raster that a job needs: several places may want the same.
 #[derive(Clone, PartialEq)]
@@ -69,6 +72,36 @@ impl Cut {
         *self.through.first().unwrap_or(&self.size)
     }
 
+    /// Whether nothing but a crop and a turn becomes of samples, where the size is the original's own.
+    fn keeps_samples(&self) -> bool {
+        let Rendering {
+            sharpen, knock_out, ..
+        } = self.rendering;
+        self.backdrop.is_none()
+            && self.through.is_empty()
+            && sharpen == Sharpen::None
+            && knock_out.is_none()
+    }
+
+    /// Whether it may turn out to show its original as it is.
+    pub(super) fn may_keep_samples(&self, original: &Original) -> bool {
+        let view = View {
+            original,
+            foci: &[],
+            size: original.probe.stored,
+        };
+        // Where it lies is not known yet; how large it is does not depend on that.
+        let (_, region) = view.framed(self, (0.5, 0.5));
+        let orientation = view.orientation(self);
+        let at_origin = Region {
+            x: 0.0,
+            y: 0.0,
+            ..region
+        };
+        let same = |area: Area| orientation.apply_to_size(area.size) == self.size;
+        self.keeps_samples() && own::whole(at_origin).is_some_and(same)
+    }
+
     /// Whether two cuts can be made from the same rows.
     fn shares_rows(&self, other: &Cut) -> bool {
         let rows = |cut: &Cut| (cut.rendering.colour, cut.rendering.knock_out);
@@ -88,11 +121,11 @@ pub(super) fn rasters(
     from: &dyn Open,
     original: &Original,
     cuts: &[Cut],
-) -> Result<(Vec<Raster>, Option<ColourNote>), FireError> {
+) -> Result<Sized, FireError> {
     let mut pixels = Pixels::new(from, original.probe.kind, passes(original, cuts));
     let foci = foci(&mut pixels, original, cuts)?;
     let mut rasters = vec![None; cuts.len()];
-    let mut note = None;
+    let mut notes = vec![None; cuts.len()];
     for (index, cut) in cuts.iter().enumerate() {
         if rasters[index].is_some() {
             continue;
@@ -103,10 +136,40 @@ pub(super) fn rasters(
             foci: &foci,
             size: rows.form().size,
         };
-        note = note.max(view.together(rows, (cuts, cut), &mut rasters)?);
+        let note = view.together(rows, (cuts, cut), &mut rasters)?;
+        for (slot, other) in notes.iter_mut().zip(cuts) {
+            if cut.shares_rows(other) {
+                *slot = note;
+            }
+        }
     }
     let all: Option<Vec<Raster>> = rasters.into_iter().collect();
-    Ok((all.ok_or(FireError::RowsMissing)?, note))
+    let view = View {
+        original,
+        foci: &foci,
+        size: original.probe.stored,
+    };
+    let shown = (0..).zip(cuts.iter().zip(&notes));
+    Ok(Sized {
+        rasters: all.ok_or(FireError::RowsMissing)?,
+        shown: shown
+            .map(|(index, (cut, note))| view.as_it_is(cut, index, *note))
+            .collect(),
+        remarks: Remarks {
+            colours: notes.into_iter().max().flatten(),
+            oddities: pixels.oddities(),
+        },
+    })
+}
+
+/// The rasters of a job.
+pub(super) struct Sized {
+    /// In the order of its cuts.
+    pub rasters: Vec<Raster>,
+    /// What each shows of the original as it is, where nothing was computed for it.
+    pub shown: Vec<Option<Shown>>,
+    /// What its owner should hear.
+    pub remarks: Remarks,
 }
 
 /// What a job wants of the pixels of its original each time that it goes over them: to find what
@@ -304,6 +367,21 @@ impl View<'_> {
         (area, region)
     }
 
+    /// What a cut shows of the original, where it shows that as it is.
+    fn as_it_is(&self, cut: &Cut, index: usize, note: Option<ColourNote>) -> Option<Shown> {
+        let (_, region) = self.framed(cut, self.foci[index]);
+        let area = own::whole(region)?;
+        let orientation = self.orientation(cut);
+        let is_it = cut.keeps_samples()
+            && note != Some(ColourNote::Converted)
+            && orientation.apply_to_size(area.size) == cut.size;
+        is_it.then_some(Shown {
+            area,
+            orientation,
+            profile: note == Some(ColourNote::Kept),
+        })
+    }
+
     /// A sizer that makes a cut's frame at a size, as stored.
     fn sizer(&self, cut: &Cut, index: usize, size: Size, channels: usize) -> Sizer {
         let (area, region) = self.framed(cut, self.foci[index]);
@@ -326,86 +404,6 @@ impl View<'_> {
 /// The part of an original that a framing shows, in pixels of the size that they come in.
 fn shown(original: &Original, framing: &Framing, size: Size) -> Area {
     Part::of(original.shown(framing), original.probe.stored).at(size)
-}
-
-/// Sizes of one frame: the largest is made from the picture's rows, the others from its own.
-struct Tree<'a> {
-    /// The first cut in it, which its frame is laid by, and its index.
-    cut: &'a Cut,
-    index: usize,
-    size: Size,
-    /// Cuts that are this very size.
-    wanted: Vec<usize>,
-    narrower: Vec<Tree<'a>>,
-}
-
-impl<'a> Tree<'a> {
-    /// A tree for a cut: all that its way begins with.
-    fn new(index: usize, cut: &'a Cut) -> Tree<'a> {
-        let mut tree = Tree::of_size(index, cut, cut.first());
-        tree.want(index, cut);
-        tree
-    }
-
-    fn of_size(index: usize, cut: &'a Cut, size: Size) -> Tree<'a> {
-        Tree {
-            cut,
-            index,
-            size,
-            wanted: Vec::new(),
-            narrower: Vec::new(),
-        }
-    }
-
-    /// Whether the way to a cut begins here.
-    fn leads_to(&self, cut: &Cut) -> bool {
-        self.cut.shares_frame(cut) && self.size == cut.first()
-    }
-
-    /// Adds a cut, whose way begins here.
-    fn want(&mut self, index: usize, cut: &'a Cut) {
-        let way = [&cut.through[..], &[cut.size]].concat();
-        self.want_along(index, cut, &way[1..]);
-    }
-
-    fn want_along(&mut self, index: usize, cut: &'a Cut, way: &[Size]) {
-        let Some((&next, rest)) = way.split_first() else {
-            return self.wanted.push(index);
-        };
-        let known = self.narrower.iter().position(|tree| tree.size == next);
-        let at = known.unwrap_or_else(|| {
-            self.narrower.push(Tree::of_size(index, cut, next));
-            self.narrower.len() - 1
-        });
-        self.narrower[at].want_along(index, cut, rest);
-    }
-
-    fn sizer(&self, source: &View<'_>, channels: usize) -> Sizer {
-        let mut sizer = source.sizer(self.cut, self.index, self.size, channels);
-        self.feed(&mut sizer, source, channels);
-        sizer
-    }
-
-    fn feed(&self, sizer: &mut Sizer, source: &View<'_>, channels: usize) {
-        let own = source.target(self.cut, self.size);
-        for tree in &self.narrower {
-            let target = source.target(self.cut, tree.size);
-            let mut narrower = Sizer::new(own, target, channels, self.cut.rendering.kernel);
-            tree.feed(&mut narrower, source, channels);
-            sizer.feed(narrower);
-        }
-    }
-
-    /// The finished rasters, with the indices of their cuts.
-    fn collect(&self, mut sizer: Sizer, into: &mut Vec<(usize, Raster)>) -> Result<(), FireError> {
-        for (tree, sizer) in self.narrower.iter().zip(sizer.fed()) {
-            tree.collect(sizer, into)?;
-        }
-        let raster = sizer.finish().ok_or(FireError::RowsMissing)?;
-        let copies = repeat_n(raster, self.wanted.len());
-        into.extend(self.wanted.iter().copied().zip(copies));
-        Ok(())
-    }
 }
 
 /// The point that each cut is laid around, as parts of width and height.

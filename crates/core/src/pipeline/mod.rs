@@ -7,6 +7,7 @@ mod canvas;
 mod cuts;
 mod easel;
 mod eye;
+mod own;
 mod pour;
 mod shares;
 mod studio;
@@ -14,22 +15,23 @@ mod versions;
 
 use std::borrow::Cow;
 use std::ops::ControlFlow;
-use std::sync::{Mutex, PoisonError};
+use std::sync::{Arc, Mutex, PoisonError};
 
 use rayon::prelude::*;
 use thiserror::Error;
 
 use crate::colour::ColourNote;
-use crate::decode::{self, Allowance, DecodeError, Input, Pixels};
+use crate::decode::{self, Allowance, DecodeError, Input, Oddity, Pixels};
 use crate::pixels::Raster;
 use crate::plan::{Job, Placement, PlannedPiece, PlannedSize};
 use crate::size::knock_out::NotPlain;
 pub use account::{Account, Attempt, Order, Ordered, Piece, PieceError};
-use cuts::Cut;
+use cuts::{Cut, Sized};
 pub use cuts::{content, frames};
 pub use easel::Easel;
 pub use eye::Eye;
 pub(crate) use eye::{picture, reduced};
+use own::Own;
 pub use shares::{Part, Settled, Shares, Standing};
 use studio::Studio;
 pub(crate) use studio::backdrop;
@@ -58,7 +60,7 @@ pub fn fire<'a>(
     job: &Job,
     allowance: Allowance,
     deliver: impl FnMut(&PlannedPiece, Result<Piece, PieceError>) -> ControlFlow<()> + Send,
-) -> Result<Option<ColourNote>, FireError> {
+) -> Result<Remarks, FireError> {
     fire_ordered(input, job, allowance, |_| None, deliver)
 }
 
@@ -69,18 +71,29 @@ pub fn fire_ordered<'a, 'o>(
     allowance: Allowance,
     order: impl Fn(&PlannedPiece) -> Option<&'o Order> + Sync,
     deliver: impl FnMut(&PlannedPiece, Result<Piece, PieceError>) -> ControlFlow<()> + Send,
-) -> Result<Option<ColourNote>, FireError> {
+) -> Result<Remarks, FireError> {
     let rasters = Rasters::new(input, job, allowance)?;
     rasters.fire(job, order, deliver);
-    Ok(rasters.note)
+    Ok(rasters.remarks)
 }
 
 /// The sized pictures of a job, from which its pieces are made.
 pub struct Rasters {
     cuts: Vec<Cut>,
     rasters: Vec<Raster>,
-    /// What became of the picture's colours.
-    pub note: Option<ColourNote>,
+    /// For each what it shows of the original as it is.
+    own: Vec<Option<Own>>,
+    /// What its owner should hear.
+    pub remarks: Remarks,
+}
+
+/// What the owner of a picture should hear of it.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Remarks {
+    /// What became of its colours.
+    pub colours: Option<ColourNote>,
+    /// What was odd in its file.
+    pub oddities: Vec<Oddity>,
 }
 
 impl Rasters {
@@ -90,28 +103,51 @@ impl Rasters {
         job: &Job,
         allowance: Allowance,
     ) -> Result<Rasters, FireError> {
-        let cuts = Cut::all(job);
-        let file = decode::File::new(input.into(), &job.original.probe, allowance);
-        let (rasters, note) = cuts::rasters(&file, &job.original, &cuts)?;
+        let (cuts, probe) = (Cut::all(job), &job.original.probe);
+        let input = input.into();
+        let file = decode::File::new(input, probe, allowance);
+        let Sized {
+            rasters,
+            shown,
+            remarks,
+        } = cuts::rasters(&file, &job.original, &cuts)?;
+        let mut own = vec![None; cuts.len()];
+        if keeps_format(job) && shown.iter().any(Option::is_some) {
+            let bytes: Arc<[u8]> = input.bytes()?.as_ref().into();
+            for (own, shown) in own.iter_mut().zip(shown) {
+                *own = shown.map(|shown| Own {
+                    bytes: bytes.clone(),
+                    kind: probe.kind,
+                    stored: probe.stored,
+                    shown,
+                });
+            }
+        }
         Ok(Rasters {
             cuts,
             rasters,
-            note,
+            own,
+            remarks,
         })
     }
 
     /// How many bytes they hold.
     pub fn bytes(&self) -> u64 {
         let rasters = self.rasters.iter();
-        rasters.map(|raster| raster.samples().len() as u64).sum()
+        let rasters: u64 = rasters.map(|raster| raster.samples().len() as u64).sum();
+        // All are of the same file.
+        let own = self.own.iter().flatten().next();
+        rasters + own.map_or(0, |own| own.bytes.len() as u64)
     }
 
     /// The picture as a size of a placement wants it.
     pub fn sized(&self, placement: &Placement, planned: &PlannedSize) -> Option<&Raster> {
+        Some(&self.rasters[self.index(placement, planned)?])
+    }
+
+    fn index(&self, placement: &Placement, planned: &PlannedSize) -> Option<usize> {
         let cut = Cut::of(placement, planned);
-        let mut known = self.cuts.iter().zip(&self.rasters);
-        let found = known.find(|(known, _)| **known == cut);
-        found.map(|(_, raster)| raster)
+        self.cuts.iter().position(|known| *known == cut)
     }
 
     /// Makes the pieces of a job, all or some of that which these are for; see [`fire_ordered`].
@@ -125,9 +161,10 @@ impl Rasters {
         for placement in &job.placements {
             let (aims, blocks) = (Aims::of(placement), placement.inscription.blocks());
             for planned in &placement.sizes {
-                if let Some(raster) = self.sized(placement, planned) {
-                    let raster = Cow::Borrowed(raster);
+                if let Some(index) = self.index(placement, planned) {
+                    let raster = Cow::Borrowed(&self.rasters[index]);
                     let studio = Studio::new(raster, aims, planned.seen, blocks.clone());
+                    let studio = studio.showing(self.own[index].as_ref());
                     studios.push((studio, &planned.pieces));
                 }
             }
@@ -147,6 +184,13 @@ impl Rasters {
     }
 }
 
+/// Whether a piece of a job may have its original's format.
+fn keeps_format(job: &Job) -> bool {
+    let kind = job.original.probe.kind;
+    job.pieces()
+        .any(|(_, _, piece)| piece.formats().any(|format| format.kind() == kind))
+}
+
 /// About how many bytes a job holds at its peak on so many cores, beside its original's file.
 pub fn memory(job: &Job, cores: usize) -> u64 {
     let (original, cuts) = (&job.original, Cut::all(job));
@@ -160,6 +204,12 @@ pub fn memory(job: &Job, cores: usize) -> u64 {
         .iter()
         .map(|cut| cut.memory(original.probe.stored))
         .sum();
+    let may_keep = |cut: &Cut| cut.may_keep_samples(original);
+    let encoding = if keeps_format(job) && cuts.iter().any(may_keep) {
+        encoding + Own::memory(&original.probe)
+    } else {
+        encoding
+    };
     // The decoder is gone before the first encoder starts.
     rasters + decoding.max(encoding)
 }

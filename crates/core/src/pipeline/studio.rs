@@ -8,10 +8,11 @@ use super::bench::{Bench, Terms};
 use super::candidates::best;
 use super::canvas::Canvas;
 use super::eye::{self, Eye};
+use super::own::Own;
 use crate::budget::{Aim, Verdict};
 use crate::colour;
 use crate::credits::{Blocks, Inscription};
-use crate::encode::{self, Format, Pace};
+use crate::encode::{self, Format, Pace, Passes, Repacked};
 use crate::pixels::{Backdrop, Channels, Raster, Size};
 use crate::plan::{CodingWish, LookWish, Placement, PlannedSize};
 use crate::source::Nature;
@@ -34,6 +35,8 @@ pub struct Aims {
     pub max_weight: Option<u64>,
     /// How much time it may cost.
     pub pace: Pace,
+    /// Whether files come in several passes, in formats that know both.
+    pub passes: Passes,
     /// What stands behind transparent pixels in a format without transparency.
     pub backdrop: Backdrop,
 }
@@ -44,6 +47,7 @@ impl Aims {
             coding: placement.coding,
             max_weight: placement.max_weight,
             pace: placement.pace,
+            passes: placement.passes,
             backdrop: placement.backdrop,
         }
     }
@@ -75,6 +79,9 @@ pub(super) struct Studio<'a> {
     opaque: OnceLock<Canvas<'static>>,
     density: f64,
     aims: Aims,
+    /// What it shows of its original as it is, and that as a file.
+    own: Option<&'a Own>,
+    repacked: OnceLock<Option<Repacked>>,
     /// What every file gets beside its pixels: it counts in its weight.
     blocks: Blocks,
 }
@@ -87,8 +94,24 @@ impl<'a> Studio<'a> {
             canvas: Canvas::new(raster, nature),
             density,
             aims,
+            own: None,
+            repacked: OnceLock::new(),
             blocks,
         }
+    }
+
+    /// The same, where the raster shows an original as it is.
+    pub(super) fn showing(self, own: Option<&'a Own>) -> Self {
+        Studio { own, ..self }
+    }
+
+    /// The samples of the original as a file of a format, where that can be.
+    fn repacked(&self, format: Format) -> Option<&Repacked> {
+        let own = self.own.filter(|own| own.kind == format.kind())?;
+        let repacked = self
+            .repacked
+            .get_or_init(|| own.repacked(format, self.aims.passes));
+        repacked.as_ref()
     }
 
     pub(super) fn raster(&self) -> &Raster {
@@ -165,8 +188,9 @@ impl<'a> Studio<'a> {
         }
         let exact = self.aims.coding == CodingWish::Exact;
         let opaque = self.canvas.raster.is_opaque();
+        let is_exact = |format: Format| format.is_exact() || self.repacked(format).is_some();
         let suits =
-            |format: &Format| (opaque || format.holds_alpha()) && (!exact || format.is_exact());
+            |format: &Format| (opaque || format.holds_alpha()) && (!exact || is_exact(*format));
         let suited: Vec<Format> = all.iter().copied().filter(suits).collect();
         if suited.is_empty() { all } else { suited }
     }
@@ -234,6 +258,7 @@ impl<'a> Studio<'a> {
             density: self.density,
             max_weight: self.aims.max_weight,
             pace: self.aims.pace,
+            passes: self.aims.passes,
             trials: usize::MAX,
             blocks: &self.blocks,
         }
@@ -253,7 +278,8 @@ impl<'a> Studio<'a> {
         format: Format,
         terms: Terms<'b>,
     ) -> Result<Bench<'b>, PieceError> {
-        Bench::new(self.canvas(format), format, terms)
+        let bench = Bench::new(self.canvas(format), format, terms)?;
+        Ok(bench.showing(self.repacked(format)))
     }
 
     /// Makes a piece in one size, in the format that serves best; its trail begins after what is known.

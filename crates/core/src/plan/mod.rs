@@ -21,7 +21,7 @@ pub use total::{SharedTotal, SharingPicture, Total};
 pub use trouble::{Trouble, Why, concerns};
 
 use crate::credits::{Credits, Field, Inscription};
-use crate::encode::{Format, Pace};
+use crate::encode::{Format, Pace, Passes};
 use crate::pixels::{Area, Backdrop, Framing, Kernel, Rendering, Size};
 use crate::source::Probe;
 use name::Filling;
@@ -87,6 +87,8 @@ pub struct Placement {
     pub coding: CodingWish,
     /// How much time a piece may cost.
     pub pace: Pace,
+    /// Whether pieces come in several passes, in formats that know both.
+    pub passes: Passes,
     /// What stands behind transparent pixels in a format without transparency, and around a
     /// padded picture.
     pub backdrop: Backdrop,
@@ -353,6 +355,7 @@ fn placement(
         max_weight: wish.max_weight,
         coding: wish.coding,
         pace: wish.pace,
+        passes: wish.passes,
         backdrop: wish.backdrop,
         inscription: wish.credits.inscription(&original.credits, &original.label),
         totals,

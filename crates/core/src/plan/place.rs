@@ -10,7 +10,7 @@ use super::name::{Pattern, plain_name};
 use super::sizes::Extent;
 use super::total::Total;
 use crate::credits::{Credits, Field, Inscription};
-use crate::encode::{Format, Pace};
+use crate::encode::{Format, Pace, Passes};
 use crate::pixels::{Backdrop, Framing, Rendering, Size};
 
 /// What is wanted of every original of a place.
@@ -36,6 +36,8 @@ pub struct Wish {
     pub coding: CodingWish,
     /// How much time a piece may cost.
     pub pace: Pace,
+    /// Whether pieces come in several passes, in formats that know both.
+    pub passes: Passes,
     /// What stands around a padded picture, and behind transparent pixels in a format without
     /// transparency.
     pub backdrop: Backdrop,
@@ -66,6 +68,7 @@ impl Default for Wish {
             min_size: None,
             coding: CodingWish::default(),
             pace: Pace::default(),
+            passes: Passes::default(),
             backdrop: Backdrop::WHITE,
             name: Pattern::default(),
             credits: CreditsWish::default(),

@@ -3,6 +3,7 @@
 use serde::Serialize;
 
 use super::{Choice, CodingWish, Placement, digest};
+use crate::encode::Format;
 use crate::pixels::{Fit, Size};
 use crate::source::Kind;
 use crate::{budget, colour, decode, size};
@@ -54,6 +55,7 @@ pub(super) fn recipe(
     let dialled = choice.formats().any(|format| format.dials().is_some());
     let coding = dialled.then_some(placement.coding);
     let searched = matches!(coding, Some(CodingWish::Look(_)));
+    let passes = choice.formats().any(Format::knows_passes);
     let flattens = choice.formats().any(|format| !format.holds_alpha());
     let decisive = (
         (size, choice),
@@ -63,6 +65,7 @@ pub(super) fn recipe(
         placement.max_weight,
         coding,
         placement.pace,
+        passes.then_some(placement.passes),
         // It matters where there is no transparency, and around a padded picture.
         (flattens || placement.framing.fit == Fit::Pad).then_some(placement.backdrop),
         &placement.inscription,
@@ -75,7 +78,7 @@ pub(super) fn recipe(
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::encode::{Format, Pace};
+    use crate::encode::{Pace, Passes};
     use crate::pixels::{Backdrop, Framing, Rendering};
 
     fn placement(coding: CodingWish) -> Placement {
@@ -87,6 +90,7 @@ mod tests {
             max_weight: None,
             coding,
             pace: Pace::default(),
+            passes: Passes::default(),
             backdrop: Backdrop::WHITE,
             inscription: Default::default(),
             totals: Vec::new(),

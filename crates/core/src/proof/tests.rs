@@ -3,7 +3,7 @@
 use std::borrow::Cow;
 
 use super::*;
-use crate::encode::{self, Chroma, Coding, Manner, Pace};
+use crate::encode::{self, Chroma, Coding, Manner, Pace, Passes};
 use crate::pipeline::Aims;
 use crate::pixels::{Channels, Size};
 use crate::plan::{CodingWish, LookWish};
@@ -294,6 +294,7 @@ fn a_sitting_makes_what_a_proof_makes_and_looks_at_the_same_spots() {
         coding: CodingWish::default(),
         max_weight: None,
         pace: Pace::Steady,
+        passes: Passes::default(),
         backdrop: Backdrop::Colour([255; 3]),
     };
     for density in [1.0, 2.0] {

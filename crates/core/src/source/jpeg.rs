@@ -2,17 +2,63 @@
 
 use std::io::{Read, Seek};
 
+use kiln_jpeg::{Decoder, Limits};
+
 use super::{Delivery, Headers, JpegCoding, Kind, Model, Stop, exif, metadata, size};
-use crate::container::Scan;
 use crate::container::jpeg::{
     self, APP0, APP1, APP2, APP13, COMMENT, QUANTISATION_TABLES, START_OF_SCAN,
 };
+use crate::container::{Fault, Scan};
 
 const ICC: &[u8] = b"ICC_PROFILE\0";
 
 pub(super) fn read<R: Read + Seek>(scan: &mut Scan<R>) -> Result<Headers, Stop> {
-    scan.skip(2)?;
     let mut headers = Headers::new(Kind::Jpeg, None);
+    let walked = walk(scan, &mut headers);
+    if let Err(Stop::Fault(Fault::Rule(_) | Fault::CutOff)) = walked {
+        // Where the decoder finds its way browsers do, too; and where they do not, this is where.
+        let at = scan.position();
+        let found = as_decoded(scan, &mut headers);
+        scan.go_to(at)?;
+        return found.map_or(walked, Ok).map(|()| headers);
+    }
+    walked.map(|()| headers)
+}
+
+/// Up to so many bytes of a file are searched for headers that are not where they should be.
+const SEARCHED: u64 = 64 << 20;
+
+/// What the decoder finds in a file whose segments are not as they should be.
+fn as_decoded<R: Read + Seek>(scan: &mut Scan<R>, headers: &mut Headers) -> Option<()> {
+    scan.go_to(0).ok()?;
+    let mut bytes = vec![0; scan.end().min(SEARCHED) as usize];
+    scan.fill(&mut bytes).ok()?;
+    let limits = Limits {
+        // What is too large is found later, by the allowance.
+        pixels: u64::MAX,
+        ..Limits::default()
+    };
+    let decoder = Decoder::new(bytes, limits).ok()?;
+    let found = decoder.header();
+    let frame = &found.frame;
+    headers.stored = Some(size(frame.width, frame.height).ok()?);
+    headers.delivery = match (frame.progressive, decoder.streams()) {
+        (true, _) => Delivery::Passes,
+        (false, true) => Delivery::Rows,
+        (false, false) => Delivery::Whole,
+    };
+    let factors = frame.components.iter().map(|one| one.sampling);
+    let factors: Vec<(u8, u8)> = factors.map(|(h, v)| (h as u8, v as u8)).collect();
+    describe(headers, &factors, frame.progressive);
+    if let Some(profile) = &found.icc {
+        headers.add_icc(profile.len() as u64, Some(profile.clone()));
+    }
+    Some(())
+}
+
+/// Reads the segments, one after the other.
+fn walk<R: Read + Seek>(scan: &mut Scan<R>, headers: &mut Headers) -> Result<(), Stop> {
+    scan.skip(2)?;
     let mut profile = Vec::new();
     let (mut quality, mut components) = (None, 0);
     while let Some(segment) = jpeg::next(scan)? {
@@ -27,12 +73,12 @@ pub(super) fn read<R: Read + Seek>(scan: &mut Scan<R>) -> Result<Headers, Stop> 
                 }
                 break;
             }
-            APP0 => density(&held(scan, length)?, &mut headers),
+            APP0 => density(&held(scan, length)?, headers),
             APP1 => {
                 let body = held(scan, length)?;
                 match body.strip_prefix(jpeg::XMP) {
-                    Some(packet) => metadata::xmp(packet, &mut headers),
-                    None if body.starts_with(jpeg::EXIF) => exif::read(&body, &mut headers),
+                    Some(packet) => metadata::xmp(packet, headers),
+                    None if body.starts_with(jpeg::EXIF) => exif::read(&body, headers),
                     None => headers.ballast.comments += length,
                 }
             }
@@ -43,11 +89,11 @@ pub(super) fn read<R: Read + Seek>(scan: &mut Scan<R>) -> Result<Headers, Stop> 
                     profile.extend_from_slice(part);
                 }
             }
-            APP13 => metadata::resource_blocks(&held(scan, length)?, &mut headers),
+            APP13 => metadata::resource_blocks(&held(scan, length)?, headers),
             COMMENT => headers.ballast.comments += length,
             QUANTISATION_TABLES if quality.is_none() => quality = dial(&held(scan, length)?),
             0xC0..=0xCF if !matches!(segment.marker, 0xC4 | 0xC8 | 0xCC) => {
-                components = frame_header(scan, segment.marker, &mut headers)?;
+                components = frame_header(scan, segment.marker, headers)?;
             }
             _ => {}
         }
@@ -60,7 +106,7 @@ pub(super) fn read<R: Read + Seek>(scan: &mut Scan<R>) -> Result<Headers, Stop> 
     if !profile.is_empty() {
         headers.add_icc(profile.len() as u64, Some(profile));
     }
-    Ok(headers)
+    Ok(())
 }
 
 /// What a segment holds; nothing once the allowance is used up.
@@ -103,17 +149,22 @@ fn frame_header<R: Read + Seek>(
         let [_, factor, _] = scan.bytes()?;
         factors.push((factor >> 4, factor & 15));
     }
-    headers.model = match components {
+    describe(headers, &factors, progressive);
+    Ok(components)
+}
+
+/// What the sampling factors of components tell.
+fn describe(headers: &mut Headers, factors: &[(u8, u8)], progressive: bool) {
+    headers.model = match factors.len() {
         1 => Model::Grey,
         4 => Model::Inks,
         _ => Model::Colour,
     };
     headers.jpeg = Some(JpegCoding {
         progressive,
-        subsampling: subsampling(&factors),
+        subsampling: subsampling(factors),
         quality: None,
     });
-    Ok(components)
 }
 
 /// The subsampling of the second component against the first, as people write it.

@@ -7,7 +7,7 @@ use serde::Serialize;
 
 use crate::colour::Working;
 use crate::decode::{Form, Row};
-use crate::encode::{self, Format, Manner, Pace};
+use crate::encode::{self, Format, Manner, Pace, Passes};
 use crate::pipeline::{self, Aims, Piece, PieceError};
 use crate::pixels::{Area, Backdrop, Channels, Gamut, Kernel, Raster, Region, Size};
 use crate::plan::CodingWish;
@@ -199,6 +199,7 @@ fn trial(raster: &Raster, density: f64, wanted: &Asked) -> Result<Piece, PieceEr
         coding: wanted.coding,
         max_weight: None,
         pace: Pace::Steady,
+        passes: Passes::default(),
         backdrop: Backdrop::WHITE,
     };
     pipeline::piece(raster, density, wanted.format, aims)

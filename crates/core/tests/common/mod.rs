@@ -1,13 +1,16 @@
 //! Small pictures of every kind, made with general-purpose encoders.
 #![allow(dead_code, missing_docs, clippy::expect_used, clippy::panic)]
 
+pub mod jpeg;
+
 use std::io::{Cursor, Write};
 
-use jpeg_encoder::{ColorType, Encoder, SamplingFactor};
 use kiln_core::decode::{self, Allowance, Row, Wanted};
 use kiln_core::encode::{self, Chroma, Coding, EncodeError, Format, Manner, Pace};
 use kiln_core::pixels::{Channels, Raster, Size};
 use kiln_core::source::{self, Probe};
+
+use jpeg::Jpeg;
 
 pub const WIDTH: u32 = 53;
 pub const HEIGHT: u32 = 38;
@@ -47,23 +50,17 @@ pub fn rgba() -> Vec<u8> {
     .concat()
 }
 
-pub fn jpeg_with(
-    samples: &[u8],
-    colours: ColorType,
-    set: impl FnOnce(&mut Encoder<&mut Vec<u8>>),
-) -> Vec<u8> {
-    let mut file = Vec::new();
-    let mut encoder = Encoder::new(&mut file, 95);
-    encoder.set_sampling_factor(SamplingFactor::R_4_4_4);
-    set(&mut encoder);
-    encoder
-        .encode(samples, WIDTH as u16, HEIGHT as u16, colours)
-        .expect("a JPEG");
-    file
+/// A JPEG of the picture, with segments.
+pub fn jpeg_with(segments: &[Vec<u8>]) -> Vec<u8> {
+    let jpeg = Jpeg {
+        segments: segments.concat(),
+        ..Jpeg::default()
+    };
+    jpeg.file((WIDTH, HEIGHT), &rgb())
 }
 
 pub fn jpeg() -> Vec<u8> {
-    jpeg_with(&rgb(), ColorType::Rgb, |_| {})
+    jpeg_with(&[])
 }
 
 pub fn png_with(
@@ -399,13 +396,18 @@ pub fn wide(samples: &[u8]) -> Vec<u16> {
 
 /// One of each readable format.
 pub fn one_of_each() -> Vec<(&'static str, Vec<u8>)> {
+    let passes = Jpeg {
+        progressive: true,
+        ..Jpeg::default()
+    };
+    let inks = Jpeg {
+        colours: jpeg::Colours::Cmyk,
+        ..Jpeg::default()
+    };
     vec![
         ("baseline JPEG", jpeg()),
-        (
-            "progressive JPEG",
-            jpeg_with(&rgb(), ColorType::Rgb, |e| e.set_progressive(true)),
-        ),
-        ("CMYK JPEG", jpeg_with(&rgba(), ColorType::Cmyk, |_| {})),
+        ("progressive JPEG", passes.file((WIDTH, HEIGHT), &rgb())),
+        ("CMYK JPEG", inks.file((WIDTH, HEIGHT), &rgba())),
         ("PNG", png()),
         ("interlaced PNG", interlaced_png(true)),
         ("lossy WebP", webp(false, true)),

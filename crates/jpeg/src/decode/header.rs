@@ -111,6 +111,8 @@ pub struct Header {
     pub colours: Colours,
     /// Whether an Adobe segment stands in it: inks are inverted then.
     pub adobe: bool,
+    /// Whether a JFIF segment does.
+    pub jfif: bool,
     /// The ICC profile, as its bytes.
     pub icc: Option<Vec<u8>>,
 }
@@ -425,6 +427,7 @@ impl Reader {
             frame,
             colours,
             adobe: self.transform.is_some(),
+            jfif: self.jfif,
             icc: (!profile.is_empty()).then_some(profile),
         })
     }

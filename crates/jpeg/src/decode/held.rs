@@ -2,7 +2,8 @@
 //! a byte is enough for each but for the first of a block.
 
 use super::bits::Bits;
-use super::entropy::{Blocks, Coder};
+use super::coder::Coder;
+use super::entropy::Blocks;
 use crate::block::Block;
 use crate::frame::{Component, Frame};
 

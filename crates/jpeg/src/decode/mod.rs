@@ -1,6 +1,7 @@
 //! Reading.
 
 mod bits;
+mod coder;
 mod coefficients;
 mod colours;
 mod entropy;

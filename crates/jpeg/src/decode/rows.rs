@@ -5,9 +5,10 @@ use std::borrow::Cow;
 use pulp::Arch;
 
 use super::bits::Bits;
+use super::coder::Coder;
 use super::coefficients::{self, Coefficient, Coefficients, Idle};
 use super::colours::{self, Upsampling};
-use super::entropy::{Blocks, Coder, Coding};
+use super::entropy::{Blocks, Coding};
 use super::header::{Colours, Header, Limits, Next, Oddity, Reader, Scan, odd};
 use super::held::Held;
 use super::inverse::{Inverse, Quantisation, Side};
@@ -115,6 +116,13 @@ impl<'a> Decoder<'a> {
         &self.header
     }
 
+    /// Whether all components come in one sequential scan: then their blocks need not be held for rows
+    /// of pixels.
+    pub fn streams(&self) -> bool {
+        let frame = &self.header.frame;
+        !frame.progressive && self.first.parts.len() == frame.components.len()
+    }
+
     /// All coefficients, and what is odd in the file.
     pub fn coefficients(self) -> Result<(Coefficients, Vec<Oddity>), Error> {
         let read = coefficients::read(
@@ -139,9 +147,7 @@ impl<'a> Decoder<'a> {
     /// The pixels, row by row.
     pub fn rows(mut self, wanted: Wanted) -> Result<Rows<'a>, Error> {
         let frame = self.header.frame.clone();
-        // All components in one sequential scan: their blocks need not be kept.
-        let streams = !frame.progressive && self.first.parts.len() == frame.components.len();
-        let (source, tables) = if streams {
+        let (source, tables) = if self.streams() {
             let missing = Error::damaged("a quantisation table is missing", self.reader.position);
             let tables = frame.components.iter().map(|component| {
                 let table = self.reader.tables.quantisation[component.table];

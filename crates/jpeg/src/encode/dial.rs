@@ -2,17 +2,18 @@
 
 use super::prepare::{Prepared, Sampling};
 use super::quantise::{self, Balance, Costs, Steps};
-use super::write::{Layout, Options};
+use super::write::Options;
+use crate::block::Block;
 use crate::decode::{Coefficient, Coefficients};
 
 /// How much time a file may cost.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Effort {
-    /// Coefficients are rounded, and the scans are those that usually serve.
+    /// Coefficients are rounded.
     Quick,
-    /// The coefficients of a block are chosen together, and the scans are searched for.
+    /// The coefficients of a block are chosen together.
     Steady,
-    /// And it is one scan where that is smaller.
+    /// They are chosen twice, by what the symbols of the first choice cost.
     Patient,
 }
 
@@ -68,17 +69,14 @@ const BALANCE: Balance = Balance {
 impl Prepared<'_> {
     /// The picture as a file, at a dial from 1 (coarse) to 100 (fine). The same gives the same bytes on
     /// every machine.
-    pub fn encode(&self, dial: u8, sampling: Sampling, effort: Effort, segments: &[u8]) -> Vec<u8> {
-        let coefficients = self.quantised(dial, sampling, effort);
-        coefficients.write(Options {
-            layout: match effort {
-                Effort::Quick => Layout::Progressive,
-                Effort::Steady => Layout::Searched,
-                Effort::Patient => Layout::Smallest,
-            },
-            restart: 0,
-            segments,
-        })
+    pub fn encode(
+        &self,
+        dial: u8,
+        sampling: Sampling,
+        effort: Effort,
+        options: Options<'_>,
+    ) -> Vec<u8> {
+        self.quantised(dial, sampling, effort).write(options)
     }
 
     fn quantised(&self, dial: u8, sampling: Sampling, effort: Effort) -> Coefficients {
@@ -90,17 +88,21 @@ impl Prepared<'_> {
             .zip(planes)
             .map(|(index, plane)| quantise::rounded(plane, &steps[slot(index)]))
             .collect();
-        let blocks = if effort == Effort::Quick {
-            rounded
-        } else {
+        let rounds = match effort {
+            Effort::Quick => 0,
+            Effort::Steady => 1,
+            // What is chosen has other symbols than what was rounded: they cost something else.
+            Effort::Patient => 2,
+        };
+        let mut blocks: Option<Vec<Vec<Block>>> = None;
+        for _ in 0..rounds {
             let costs = [0, 1].map(|table| {
-                let own = (0..)
-                    .zip(&rounded)
-                    .filter(|(index, _)| slot(*index) == table);
+                let all = (0..).zip(blocks.as_ref().unwrap_or(&rounded));
+                let own = all.filter(|(index, _)| slot(*index) == table);
                 Costs::of(own.map(|(_, blocks)| blocks.as_slice()))
             });
             let chosen = (0..).zip(planes.iter().zip(&rounded));
-            chosen
+            let chosen = chosen
                 .map(|(index, (plane, rounded))| {
                     let table = slot(index);
                     let component = &frame.components[index];
@@ -112,12 +114,15 @@ impl Prepared<'_> {
                         BALANCE,
                     )
                 })
-                .collect()
-        };
-        let planes = (0..).zip(blocks).map(|(index, blocks)| Coefficient {
-            table: steps[slot(index)],
-            blocks,
-        });
+                .collect();
+            blocks = Some(chosen);
+        }
+        let planes = (0..)
+            .zip(blocks.unwrap_or(rounded))
+            .map(|(index, blocks)| Coefficient {
+                table: steps[slot(index)],
+                blocks,
+            });
         let planes = planes.collect();
         Coefficients { frame, planes }
     }

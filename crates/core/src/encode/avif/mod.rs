@@ -10,7 +10,7 @@ use avif_serialize::constants::MatrixCoefficients;
 use rav1e::prelude::*;
 
 use super::coder::{Abilities, Coder, Ways};
-use super::{Chroma, Coding, EncodeError, Format, Manner, Pace};
+use super::{Chroma, Coding, EncodeError, Format, Manner, Pace, Passes};
 use crate::pixels::{Channels, Gamut, Raster};
 use crate::source::Kind;
 
@@ -26,6 +26,8 @@ const ABILITIES: Abilities = Abilities {
     // Measured with rav1e 0.8: lookahead, reconstruction and search state.
     memory: 40,
     frame_bytes: 300,
+    repacks: false,
+    passes: false,
     revision: 1,
 };
 
@@ -56,6 +58,7 @@ impl Coder for Avif {
     fn prepare<'a>(
         &self,
         raster: &'a Raster,
+        _: Passes,
     ) -> Result<Box<dyn super::Prepared + 'a>, EncodeError> {
         Ok(Box::new(Prepared {
             raster,

@@ -1,11 +1,12 @@
 //! The adapter to the JPEG encoder.
 
 mod curves;
+mod repack;
 
-use kiln_jpeg::{Effort, Refusal, Sampling};
+use kiln_jpeg::{Effort, Layout, Options, Refusal, Sampling};
 
 use super::coder::{Abilities, Coder, Prepared, Ways};
-use super::{Chroma, Coding, EncodeError, Format, Manner, Pace};
+use super::{Chroma, Coding, EncodeError, Format, Manner, Own, Pace, Passes, Repacked};
 use crate::colour;
 use crate::container::jpeg;
 use crate::pixels::Raster;
@@ -22,7 +23,9 @@ const ABILITIES: Abilities = Abilities {
     slow: false,
     memory: 24,
     frame_bytes: 330,
-    revision: 2,
+    repacks: true,
+    passes: true,
+    revision: 3,
 };
 
 /// Halved chroma is moved to where its enlargement serves best: up to a score of 90 it is lighter at equal
@@ -42,7 +45,11 @@ impl Coder for Jpeg {
         &ABILITIES
     }
 
-    fn prepare<'a>(&self, raster: &'a Raster) -> Result<Box<dyn Prepared + 'a>, EncodeError> {
+    fn prepare<'a>(
+        &self,
+        raster: &'a Raster,
+        passes: Passes,
+    ) -> Result<Box<dyn Prepared + 'a>, EncodeError> {
         let size = (raster.size().width(), raster.size().height());
         let picture = kiln_jpeg::Prepared::new(size, raster.samples());
         let picture = picture.map_err(|why| match why {
@@ -52,7 +59,15 @@ impl Coder for Jpeg {
             },
             why => EncodeError::failed(Format::Jpeg, why),
         })?;
-        Ok(Box::new(Ready { raster, picture }))
+        Ok(Box::new(Ready {
+            raster,
+            picture,
+            passes,
+        }))
+    }
+
+    fn repack(&self, own: &Own<'_>, passes: Passes) -> Option<Repacked> {
+        repack::repack(own, passes)
     }
 }
 
@@ -60,6 +75,7 @@ impl Coder for Jpeg {
 struct Ready<'a> {
     raster: &'a Raster,
     picture: kiln_jpeg::Prepared<'a>,
+    passes: Passes,
 }
 
 impl Prepared for Ready<'_> {
@@ -83,13 +99,29 @@ impl Prepared for Ready<'_> {
                 "its profile is too long for a segment".to_owned(),
             )
         })?;
-        Ok(self.picture.encode(dial, sampling, effort, &segments))
+        let layout = match (self.passes, effort) {
+            (Passes::One, _) => Layout::Sequential,
+            (_, Effort::Quick) => Layout::Progressive,
+            (Passes::Lightest, Effort::Patient) => Layout::Smallest,
+            _ => Layout::Searched,
+        };
+        let options = Options {
+            layout,
+            restart: 0,
+            segments: &segments,
+        };
+        Ok(self.picture.encode(dial, sampling, effort, options))
     }
 }
 
-/// A JFIF segment (ITU-T T.871, without a density), and the profile of the raster's gamut.
+/// A JFIF segment (ITU-T T.871, without a density).
+fn jfif() -> Option<Vec<u8>> {
+    jpeg::segment(jpeg::APP0, &[b"JFIF\0", &[1, 2, 0, 0, 1, 0, 1, 0, 0]])
+}
+
+/// That, and the profile of the raster's gamut.
 fn segments(raster: &Raster) -> Option<Vec<u8>> {
-    let mut segments = jpeg::segment(jpeg::APP0, &[b"JFIF\0", &[1, 2, 0, 0, 1, 0, 1, 0, 0]])?;
+    let mut segments = jfif()?;
     if let Some(profile) = colour::profile(raster.gamut()) {
         // The first part of one.
         segments.extend(jpeg::segment(

@@ -5,7 +5,7 @@ use std::collections::HashMap;
 use png::{BitDepth, ColorType, Compression, Encoder, Filter, Info};
 
 use super::coder::{Abilities, Coder, Prepared};
-use super::{Chroma, Coding, EncodeError, Format, Manner, Pace, inscribe};
+use super::{Chroma, Coding, EncodeError, Format, Manner, Pace, Passes, inscribe};
 use crate::colour;
 use crate::pixels::{Channels, Raster, Size};
 use crate::source::{Kind, Nature};
@@ -21,6 +21,8 @@ const ABILITIES: Abilities = Abilities {
     slow: false,
     memory: 8,
     frame_bytes: 70,
+    repacks: false,
+    passes: false,
     revision: 1,
 };
 
@@ -36,7 +38,11 @@ impl Coder for Png {
         &ABILITIES
     }
 
-    fn prepare<'a>(&self, raster: &'a Raster) -> Result<Box<dyn Prepared + 'a>, EncodeError> {
+    fn prepare<'a>(
+        &self,
+        raster: &'a Raster,
+        _: Passes,
+    ) -> Result<Box<dyn Prepared + 'a>, EncodeError> {
         let form = Form::leanest(raster);
         Ok(Box::new(Leanest { raster, form }))
     }

@@ -5,7 +5,7 @@ mod curves;
 use webp::{Encoder, PixelLayout, WebPConfig};
 
 use super::coder::{Abilities, Coder, Prepared, Ways};
-use super::{Chroma, Coding, EncodeError, Format, Manner, Pace, inscribe};
+use super::{Chroma, Coding, EncodeError, Format, Manner, Pace, Passes, inscribe};
 use crate::colour;
 use crate::pixels::{Channels, Raster};
 use crate::source::Kind;
@@ -23,6 +23,8 @@ const ABILITIES: Abilities = Abilities {
     memory: 40,
     // Most of it are the probabilities of its entropy coder.
     frame_bytes: 950,
+    repacks: false,
+    passes: false,
     revision: 1,
 };
 
@@ -61,7 +63,11 @@ impl Coder for WebP {
         &ABILITIES
     }
 
-    fn prepare<'a>(&self, raster: &'a Raster) -> Result<Box<dyn Prepared + 'a>, EncodeError> {
+    fn prepare<'a>(
+        &self,
+        raster: &'a Raster,
+        _: Passes,
+    ) -> Result<Box<dyn Prepared + 'a>, EncodeError> {
         Ok(Box::new(Samples { raster }))
     }
 }

@@ -156,7 +156,7 @@ fn a_reduced_answer_gives_the_same_pieces() {
                 rewinds: true,
                 asked: RefCell::default(),
             };
-            let (rasters, _) = rasters(&scaled, &job.original, &cuts).expect("rasters");
+            let Sized { rasters, .. } = rasters(&scaled, &job.original, &cuts).expect("rasters");
             rasters.into_iter().next().expect("one")
         });
         for other in [&half, &quarter] {
