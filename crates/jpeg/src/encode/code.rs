@@ -166,7 +166,13 @@ impl<'a> Planes<'a> {
     }
 
     /// Goes through the blocks of a scan in their order: component within the scan, and block.
-    fn walk(&self, components: &[usize], restart: u32, mut visit: impl FnMut(Step)) {
+    /// Where it is one component, only every so manieth row of its blocks.
+    fn walk(
+        &self,
+        components: &[usize],
+        (restart, every): (u32, usize),
+        mut visit: impl FnMut(Step),
+    ) {
         let mut left = restart;
         let mut unit = |visit: &mut dyn FnMut(Step)| {
             if restart > 0 {
@@ -179,7 +185,7 @@ impl<'a> Planes<'a> {
         };
         if let [component] = *components {
             let one = &self.frame.components[component];
-            for y in 0..one.blocks.1 {
+            for y in (0..one.blocks.1).step_by(every) {
                 for x in 0..one.blocks.0 {
                     unit(&mut visit);
                     visit(Step::Block(0, component, y * one.padded.0 + x));
@@ -215,7 +221,7 @@ impl<'a> Planes<'a> {
         sink: &mut impl Sink,
     ) {
         let mut predictions = [0i32; 4];
-        self.walk(&scan.components, restart, |step| {
+        self.walk(&scan.components, (restart, 1), |step| {
             let Step::Block(part, component, index) = step else {
                 predictions = [0; 4];
                 sink.restart();
@@ -249,6 +255,12 @@ impl<'a> Planes<'a> {
     /// Codes a scan of a progressive file. DC scans use a table for each component's slot, AC scans
     /// one.
     pub fn progressive(&self, scan: &Scan, slots: &[usize], restart: u32, sink: &mut impl Sink) {
+        self.some(scan, slots, (restart, 1), sink);
+    }
+
+    /// The same of every so manieth row of blocks, where it is a scan of one component: that tells what
+    /// all would come to.
+    pub fn some(&self, scan: &Scan, slots: &[usize], restart: (u32, usize), sink: &mut impl Sink) {
         let low = scan.bits.1;
         match (scan.band.0, scan.bits.0) {
             (0, 0) => {
@@ -281,7 +293,7 @@ impl<'a> Planes<'a> {
     fn bands<S: Sink>(
         &self,
         scan: &Scan,
-        restart: u32,
+        restart: (u32, usize),
         sink: &mut S,
         mut code: impl FnMut(&mut S, &mut Ended, &Block, u64),
     ) {
@@ -300,7 +312,7 @@ impl<'a> Planes<'a> {
         ended.flush(sink);
     }
 
-    fn first_pass(&self, scan: &Scan, restart: u32, sink: &mut impl Sink) {
+    fn first_pass(&self, scan: &Scan, restart: (u32, usize), sink: &mut impl Sink) {
         let low = scan.bits.1;
         self.bands(scan, restart, sink, |sink, ended, block, mut mask| {
             let mut next = scan.band.0 as u32;
@@ -328,7 +340,7 @@ impl<'a> Planes<'a> {
         });
     }
 
-    fn refinement(&self, scan: &Scan, restart: u32, sink: &mut impl Sink) {
+    fn refinement(&self, scan: &Scan, restart: (u32, usize), sink: &mut impl Sink) {
         let low = scan.bits.1;
         let mut corrections: Vec<u8> = Vec::with_capacity(64);
         self.bands(scan, restart, sink, |sink, ended, block, all| {

@@ -86,7 +86,7 @@ impl Prepared<'_> {
         let slot = |index: usize| usize::from(index > 0);
         let rounded: Vec<_> = (0..)
             .zip(planes)
-            .map(|(index, plane)| quantise::rounded(plane, &steps[slot(index)]))
+            .map(|(index, plane)| quantise::rounded(self.arch, plane, &steps[slot(index)]))
             .collect();
         let rounds = match effort {
             Effort::Quick => 0,
@@ -107,6 +107,7 @@ impl Prepared<'_> {
                     let table = slot(index);
                     let component = &frame.components[index];
                     quantise::chosen(
+                        self.arch,
                         (plane, rounded),
                         component,
                         &steps[table],

@@ -51,7 +51,7 @@ pub struct Prepared<'a> {
     width: usize,
     height: usize,
     samples: &'a [u8],
-    arch: Arch,
+    pub(crate) arch: Arch,
     /// Whether no pixel has any colour: it is written as one component then.
     pub(crate) grey: bool,
     full: OnceLock<Vec<Transformed>>,
@@ -108,75 +108,60 @@ impl<'a> Prepared<'a> {
 
     /// All components of a frame, transformed.
     fn transformed(&self, frame: &Frame) -> Vec<Transformed> {
-        let done = frame
-            .components
-            .iter()
-            .enumerate()
-            .map(|(index, component)| {
-                let whole = self.plane(index);
-                let halved = component.sampling != frame.most;
-                let (plane, width, height) = if halved {
-                    let plane = chroma::halved(&whole, self.width, self.height);
-                    (plane, self.width.div_ceil(2), self.height.div_ceil(2))
-                } else {
-                    (whole, self.width, self.height)
-                };
-                let stride = component.padded.0 * 8;
-                let mut blocks = vec![[0i16; 64]; component.padded.0 * component.padded.1];
-                let mut rows = vec![0i16; stride * 8];
-                for row in 0..component.padded.1 {
-                    for y in 0..8 {
-                        // Beyond its borders the picture goes on as it ends.
-                        let at = (row * 8 + y).min(height - 1);
-                        let (inside, beyond) = rows[y * stride..][..stride].split_at_mut(width);
-                        inside.copy_from_slice(&plane[at * width..][..width]);
-                        beyond.fill(inside[width - 1]);
-                    }
-                    let forward = Forward {
-                        samples: &rows,
-                        stride,
-                        blocks: &mut blocks[row * component.padded.0..][..component.padded.0],
-                    };
-                    turn::run(self.arch, forward);
+        let planes = self.converted(frame.components.len());
+        let pairs = frame.components.iter().zip(planes);
+        let done = pairs.map(|(component, whole)| {
+            let (plane, width, height) = if component.sampling == frame.most {
+                (whole, self.width, self.height)
+            } else {
+                let plane = chroma::halved(self.arch, &whole, self.width, self.height);
+                (plane, self.width.div_ceil(2), self.height.div_ceil(2))
+            };
+            let stride = component.padded.0 * 8;
+            let mut blocks = vec![[0i16; 64]; component.padded.0 * component.padded.1];
+            let mut rows = vec![0i16; stride * 8];
+            for row in 0..component.padded.1 {
+                for y in 0..8 {
+                    // Beyond its borders the picture goes on as it ends.
+                    let at = (row * 8 + y).min(height - 1);
+                    let (inside, beyond) = rows[y * stride..][..stride].split_at_mut(width);
+                    inside.copy_from_slice(&plane[at * width..][..width]);
+                    beyond.fill(inside[width - 1]);
                 }
-                Transformed { blocks }
-            });
+                let forward = Forward {
+                    samples: &rows,
+                    stride,
+                    blocks: &mut blocks[row * component.padded.0..][..component.padded.0],
+                };
+                turn::run(self.arch, forward);
+            }
+            Transformed { blocks }
+        });
         done.collect()
     }
 
-    /// A component at the picture's own size, around 0, with [`FRACTION`] bits behind the point.
-    fn plane(&self, component: usize) -> Vec<i16> {
-        let mut plane = vec![0; self.width * self.height];
-        for (y, row) in plane.chunks_exact_mut(self.width).enumerate() {
-            self.converted(component, y, row);
-        }
-        plane
-    }
-
-    /// A row of a component at the picture's own size, around 0, with [`FRACTION`] bits behind the
-    /// point (ITU-T T.871).
-    fn converted(&self, component: usize, y: usize, out: &mut [i16]) {
-        let row = &self.samples[y * self.width * 3..][..self.width * 3];
-        // Sixteen bits behind the point, of which four stay.
-        let (factors, offset) = match component {
-            0 => ([19_595, 38_470, 7_471], 128 << FRACTION),
-            1 => ([-11_058, -21_710, 32_768], 0),
-            _ => ([32_768, -27_439, -5_329], 0),
-        };
+    /// So many components at the picture's own size, around 0, with [`FRACTION`] bits behind the point
+    /// (ITU-T T.871).
+    fn converted(&self, count: usize) -> Vec<Vec<i16>> {
+        let mut planes = vec![vec![0; self.width * self.height]; count];
         self.arch.dispatch(Convert {
-            pixels: row.as_chunks().0,
-            factors,
-            offset,
-            out,
+            pixels: self.samples.as_chunks().0,
+            planes: &mut planes,
         });
+        planes
     }
 }
 
+/// What a component is made of: sixteen bits behind the point, and what is taken off.
+const FACTORS: [([i32; 3], i32); 3] = [
+    ([19_595, 38_470, 7_471], 128 << FRACTION),
+    ([-11_058, -21_710, 32_768], 0),
+    ([32_768, -27_439, -5_329], 0),
+];
+
 struct Convert<'a> {
     pixels: &'a [[u8; 3]],
-    factors: [i32; 3],
-    offset: i32,
-    out: &'a mut [i16],
+    planes: &'a mut [Vec<i16>],
 }
 
 impl pulp::NullaryFnOnce for Convert<'_> {
@@ -184,11 +169,24 @@ impl pulp::NullaryFnOnce for Convert<'_> {
 
     #[inline(always)]
     fn call(self) {
+        const STEP: usize = 64;
         const SHIFT: u32 = 16 - FRACTION;
-        let [a, b, c] = self.factors;
-        for (out, [red, green, blue]) in self.out.iter_mut().zip(self.pixels) {
-            let sum = a * i32::from(*red) + b * i32::from(*green) + c * i32::from(*blue);
-            *out = (((sum + (1 << (SHIFT - 1))) >> SHIFT) - self.offset) as i16;
+        for (index, pixels) in self.pixels.chunks(STEP).enumerate() {
+            let mut colours = [[0u8; STEP]; 3];
+            for (lane, pixel) in pixels.iter().enumerate() {
+                for (colours, value) in colours.iter_mut().zip(pixel) {
+                    colours[lane] = *value;
+                }
+            }
+            let [red, green, blue] = &colours;
+            for (plane, ([a, b, c], offset)) in self.planes.iter_mut().zip(FACTORS) {
+                let out = &mut plane[index * STEP..][..pixels.len()];
+                let colours = red.iter().zip(green).zip(blue);
+                for (out, ((red, green), blue)) in out.iter_mut().zip(colours) {
+                    let sum = a * i32::from(*red) + b * i32::from(*green) + c * i32::from(*blue);
+                    *out = (((sum + (1 << (SHIFT - 1))) >> SHIFT) - offset) as i16;
+                }
+            }
         }
     }
 }

@@ -6,6 +6,8 @@
 //! the best way to end with each coefficient is kept. What a symbol costs is told by the tables that
 //! fit the rounded coefficients.
 
+use pulp::Arch;
+
 use super::code::magnitude;
 use super::forward::FRACTION;
 use super::prepare::Transformed;
@@ -39,19 +41,21 @@ impl Scales {
 }
 
 /// Each coefficient rounded.
-pub(crate) fn rounded(transformed: &Transformed, steps: &Steps) -> Vec<Block> {
+pub(crate) fn rounded(arch: Arch, transformed: &Transformed, steps: &Steps) -> Vec<Block> {
     let scales = Scales::new(steps);
     let blocks = transformed.blocks.iter();
-    blocks.map(|block| round(block, &scales)).collect()
+    arch.dispatch(|| blocks.map(|block| round(block, &scales)).collect())
 }
+
+/// What is added to a number so that its last bits are those of the nearest whole number.
+const WHOLE: f32 = (3 << 22) as f32;
 
 #[inline(always)]
 fn round(block: &Block, scales: &Scales) -> Block {
     let mut out = [0i16; 64];
     for place in 0..64 {
         let value = f32::from(block[place]) * scales.0[place];
-        let half = if value < 0.0 { -0.5 } else { 0.5 };
-        out[place] = (value + half) as i16;
+        out[place] = (value + WHOLE).to_bits() as i16;
     }
     out
 }
@@ -108,6 +112,7 @@ impl Costs {
 
 /// All coefficients of each block chosen together.
 pub(crate) fn chosen(
+    arch: Arch,
     (transformed, rounded): (&Transformed, &[Block]),
     component: &Component,
     steps: &Steps,
@@ -115,105 +120,131 @@ pub(crate) fn chosen(
     balance: Balance,
 ) -> Vec<Block> {
     let scales = Scales::new(steps);
-    let mut out: Vec<Block> = Vec::with_capacity(transformed.blocks.len());
-    for (index, block) in transformed.blocks.iter().enumerate() {
-        let (x, y) = (index % component.padded.0, index / component.padded.0);
-        let shows = x < component.blocks.0 && y < component.blocks.1;
-        let mut quantised = rounded[index];
-        if shows {
-            choose(block, &mut quantised, &scales, costs, balance);
-        } else {
-            // What fills up the last units shows nothing: it costs as little as can be.
-            let before = if x > 0 { out.last() } else { None };
-            let dc = before.map_or(quantised[0], |before| before[0]);
-            quantised = [0; 64];
-            quantised[0] = dc;
+    let mut out = rounded.to_vec();
+    let (across, stride) = (component.blocks.0, component.padded.0);
+    let rows = transformed.blocks.chunks_exact(stride);
+    let rows = rows.zip(out.chunks_exact_mut(stride));
+    for (y, (exact, row)) in rows.enumerate() {
+        let across = if y < component.blocks.1 { across } else { 0 };
+        let (shown, beyond) = row.split_at_mut(across);
+        arch.dispatch(|| {
+            for (exact, quantised) in exact.iter().zip(&mut *shown) {
+                choose(exact, quantised, &scales, costs, balance);
+            }
+        });
+        // What fills up the last units shows nothing: it costs as little as can be.
+        let before = shown.last().or(beyond.first()).map_or(0, |block| block[0]);
+        for block in beyond {
+            *block = [0; 64];
+            block[0] = before;
         }
-        out.push(quantised);
     }
     out
 }
 
-/// A way to end with a coefficient.
+/// The best way to end with a coefficient: what comes behind does not depend on its value.
 #[derive(Clone, Copy)]
 struct Way {
     /// The index of the zigzag sequence.
     k: usize,
     value: i16,
     cost: f32,
+    /// What is lost if all up to it are zero.
+    zeroed: f32,
     /// The way before it.
     before: usize,
 }
 
+#[inline(always)]
 fn choose(block: &Block, quantised: &mut Block, scales: &Scales, costs: &Costs, balance: Balance) {
-    // What is lost if all coefficients up to an index are zero.
-    let mut zeroed = [0.0f32; 65];
-    let mut exact = [0.0f32; 64];
-    for k in 1..64 {
-        let place = usize::from(PLACE[k]);
-        exact[k] = f32::from(block[place]) * scales.0[place];
-        zeroed[k + 1] = zeroed[k] + exact[k] * exact[k];
+    let ac = quantised[1..].iter().fold(0, |any, value| any | value);
+    if ac == 0 {
+        return;
     }
-    let bit = balance.bit * (1.0 + balance.hidden * (zeroed[64] / 63.0).min(16.0));
+    let mut squares = [0.0f32; 64];
+    for place in 1..64 {
+        let exact = f32::from(block[place]) * scales.0[place];
+        squares[place] = exact * exact;
+    }
     let mut ways = [Way {
         k: 0,
         value: 0,
         cost: 0.0,
+        zeroed: 0.0,
         before: 0,
-    }; 129];
-    let mut count = 1;
-    for k in 1..64 {
-        let place = usize::from(PLACE[k]);
-        let nearest = quantised[place];
+    }; 64];
+    let total: f32 = squares
+        .as_chunks::<8>()
+        .0
+        .iter()
+        .fold([0.0; 8], add)
+        .iter()
+        .sum();
+    let bit = balance.bit * (1.0 + balance.hidden * (total / 63.0).min(16.0));
+    let (mut count, mut zeroed) = (1, 0.0f32);
+    for (k, &place) in PLACE.iter().enumerate().skip(1) {
+        let place = usize::from(place);
+        let (before, nearest) = (zeroed, quantised[place]);
+        zeroed += squares[place];
         if nearest == 0 {
             continue;
         }
-        let sign = nearest.signum();
-        let candidates = [nearest, nearest - sign];
-        let known = count;
-        for value in candidates.into_iter().take_while(|&value| value != 0) {
-            let lost = exact[k] - f32::from(value);
-            let size = 16 - value.unsigned_abs().leading_zeros();
-            let mut best = (f32::MAX, 0);
-            for (index, way) in ways[..known].iter().enumerate() {
-                let between = zeroed[k] - zeroed[way.k + 1];
-                let cost = way.cost + between + bit * costs.of_symbol(k - way.k - 1, size);
-                if cost < best.0 {
-                    best = (cost, index);
+        let exact = f32::from(block[place]) * scales.0[place];
+        let mut best = Way {
+            k,
+            value: nearest,
+            cost: f32::MAX,
+            zeroed,
+            before: 0,
+        };
+        // One nearer to zero, where that has a shorter symbol: else it is only farther away.
+        let size = 16 - nearest.unsigned_abs().leading_zeros();
+        let lower = nearest - nearest.signum();
+        let shorter = lower != 0 && nearest.unsigned_abs().is_power_of_two();
+        for (value, size) in [(nearest, size), (lower, size - 1)]
+            .into_iter()
+            .take(1 + usize::from(shorter))
+        {
+            let lost = exact - f32::from(value);
+            let lost = lost * lost;
+            for (index, way) in ways[..count].iter().enumerate() {
+                let between = before - way.zeroed;
+                let symbol = bit * costs.of_symbol(k - way.k - 1, size);
+                let cost = way.cost + between + symbol + lost;
+                if cost < best.cost {
+                    (best.value, best.cost, best.before) = (value, cost, index);
                 }
             }
-            ways[count] = Way {
-                k,
-                value,
-                cost: best.0 + lost * lost,
-                before: best.1,
-            };
-            count += 1;
         }
+        ways[count] = best;
+        count += 1;
     }
-    let end = |way: &Way| {
-        let rest = zeroed[64] - zeroed[way.k + 1];
-        let code = if way.k < 63 {
+    let mut best = (f32::MAX, 0);
+    for (index, way) in ways[..count].iter().enumerate() {
+        let end = if way.k < 63 {
             bit * costs.symbols[0]
         } else {
             0.0
         };
-        way.cost + rest + code
-    };
-    let mut best = (f32::MAX, 0);
-    for (index, way) in ways[..count].iter().enumerate() {
-        let cost = end(way);
+        let cost = way.cost + (zeroed - way.zeroed) + end;
         if cost < best.0 {
             best = (cost, index);
         }
     }
-    for &place in &PLACE[1..] {
-        quantised[usize::from(place)] = 0;
-    }
+    quantised[1..].fill(0);
     let mut at = best.1;
     while at > 0 {
         let way = ways[at];
         quantised[usize::from(PLACE[way.k])] = way.value;
         at = way.before;
     }
+}
+
+/// Eight sums side by side: their order is the same on every machine.
+#[inline(always)]
+fn add(mut sums: [f32; 8], more: &[f32; 8]) -> [f32; 8] {
+    for (sum, more) in sums.iter_mut().zip(more) {
+        *sum += more;
+    }
+    sums
 }

@@ -43,25 +43,40 @@ pub(crate) fn lengths(counts: &Counts) -> [u8; 256] {
     }
     leaves.push((1, 256));
     leaves.sort_unstable();
-    // Packages of a level, each a weight and how often it holds each leaf, by the leaf's rank.
-    let mut packages: Vec<(u64, Vec<u16>)> = Vec::new();
+    // The weights of a level, lightest first: packages of two of the level before, and the leaves. Of
+    // each level it is only kept which of them are leaves: those that are taken are the lightest.
+    let mut weights: Vec<u64> = Vec::new();
+    let mut levels: Vec<Vec<bool>> = Vec::with_capacity(LONGEST);
     for _ in 0..LONGEST {
-        let pairs = packages.chunks_exact(2).map(|pair| {
-            let mut held = pair[0].1.clone();
-            held.extend_from_slice(&pair[1].1);
-            (pair[0].0 + pair[1].0, held)
-        });
-        let mut level: Vec<(u64, Vec<u16>)> = pairs.collect();
-        let single = leaves.iter().enumerate();
-        level.extend(single.map(|(rank, (weight, _))| (*weight, vec![rank as u16])));
-        level.sort_by_key(|(weight, _)| *weight);
-        packages = level;
+        let packages = weights.chunks_exact(2).map(|pair| pair[0] + pair[1]);
+        let mut packages = packages.peekable();
+        let mut single = leaves.iter().map(|(weight, _)| *weight).peekable();
+        let (mut level, mut are_leaves) = (Vec::new(), Vec::new());
+        loop {
+            let is_leaf = match (packages.peek(), single.peek()) {
+                (Some(package), Some(leaf)) => leaf < package,
+                (None, Some(_)) => true,
+                (Some(_), None) => false,
+                (None, None) => break,
+            };
+            level.extend(if is_leaf {
+                single.next()
+            } else {
+                packages.next()
+            });
+            are_leaves.push(is_leaf);
+        }
+        weights = level;
+        levels.push(are_leaves);
     }
     let mut depth = vec![0u8; leaves.len()];
-    for (_, held) in packages.iter().take(2 * (leaves.len() - 1)) {
-        for &rank in held {
-            depth[usize::from(rank)] += 1;
+    let mut taken = 2 * (leaves.len() - 1);
+    for level in levels.iter().rev() {
+        let single = level.iter().take(taken).filter(|is_leaf| **is_leaf).count();
+        for depth in &mut depth[..single] {
+            *depth += 1;
         }
+        taken = 2 * (taken - single);
     }
     // The longest code is that of ones, whichever symbol has it: it goes to the one that is none.
     if let (Some(longest), Some(own)) = (

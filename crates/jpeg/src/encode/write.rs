@@ -73,6 +73,9 @@ struct Writer<'a> {
 const SCAN_BYTES: u64 = 10;
 const TABLE_BYTES: u64 = 21;
 
+/// About so many blocks are enough to tell scripts apart.
+const LOOKED_AT: usize = 4000;
+
 impl Writer<'_> {
     /// What stands before the scans.
     fn beginning(&self, marker: u8) -> Vec<u8> {
@@ -161,7 +164,7 @@ impl Writer<'_> {
         let mut out = self.beginning(0xC2);
         let restart = self.options.restart.into();
         for scan in script {
-            let counting = self.counted(scan);
+            let counting = self.counted(scan, 1);
             let best: Vec<Table> = counting.tables.iter().map(tables::best).collect();
             let is_dc = scan.band.0 == 0;
             if !best.is_empty() {
@@ -188,8 +191,8 @@ impl Writer<'_> {
         end(out)
     }
 
-    /// A scan of a progressive file, counted.
-    fn counted(&self, scan: &Scan) -> Counting {
+    /// A scan of a progressive file, counted, by every so manieth row of blocks.
+    fn counted(&self, scan: &Scan, every: usize) -> Counting {
         let tables = match (scan.band.0, scan.bits.0) {
             (0, 0) => {
                 let slots = scan
@@ -205,21 +208,24 @@ impl Writer<'_> {
         let mut counting = Counting::new(tables);
         let restart = self.options.restart.into();
         self.planes
-            .progressive(scan, &self.slots, restart, &mut counting);
+            .some(scan, &self.slots, (restart, every), &mut counting);
         counting
     }
 
     /// About how many bits a scan takes with all that goes with it.
     fn cost(&self, scan: &Scan) -> u64 {
-        let counting = self.counted(scan);
+        let blocks = self.coefficients.frame.components[scan.components[0]].blocks;
+        let every = (blocks.0 * blocks.1).div_ceil(LOOKED_AT).min(blocks.1);
+        let counting = self.counted(scan, every);
+        let part = every as u64;
         let tables = counting.tables.iter().map(|counts| {
             let lengths = tables::lengths(counts);
             let pairs = counts.iter().zip(lengths);
             let bits: u64 = pairs.map(|(&n, l)| u64::from(n) * u64::from(l)).sum();
             let symbols = counts.iter().filter(|&&count| count > 0).count() as u64;
-            bits + (TABLE_BYTES + symbols) * 8
+            bits * part + (TABLE_BYTES + symbols) * 8
         });
-        tables.sum::<u64>() + counting.plain + SCAN_BYTES * 8
+        tables.sum::<u64>() + counting.plain * part + SCAN_BYTES * 8
     }
 
     fn scan_header(&self, out: &mut Vec<u8>, scan: &Scan, tables: impl Fn(usize) -> u8) {
