@@ -33,7 +33,8 @@ mod huffman;
 mod turn;
 
 pub use decode::{
-    Coefficient, Coefficients, Colours, Decoder, Header, Ink, Limits, Oddity, Rows, Scale, Wanted,
+    Coefficient, Coefficients, Colours, Decoder, DeepRows, Header, Ink, Limits, Oddity, Rows,
+    Scale, Wanted,
 };
 pub use encode::{Effort, Layout, Options, Prepared, Refusal, Sampling};
 pub use error::Error;

@@ -136,6 +136,41 @@ fn a_picture_is_the_same_however_it_is_laid_out() {
 }
 
 #[test]
+fn deep_rows_are_the_same_with_fractions() {
+    for (seed, samplings) in (40..).zip(SAMPLINGS) {
+        for scale in [Scale::Full, Scale::Half, Scale::Quarter, Scale::Eighth] {
+            let made = coefficients((53, 47), samplings, false, seed);
+            let file = made.write(options(Layout::Sequential, 0));
+            let (size, whole) = decoded(&file, scale);
+            let wanted = Wanted {
+                scale,
+                ..Wanted::default()
+            };
+            let decoder = Decoder::new(&file[..], Limits::default()).expect("a header");
+            let mut rows = decoder.deep_rows(wanted).expect("a scan");
+            assert_eq!(rows.size(), size);
+            let mut deep = Vec::new();
+            for _ in 0..size.1 {
+                deep.extend_from_slice(rows.next_row().expect("a row"));
+            }
+            assert_eq!(deep.len(), whole.len());
+            let apart = deep.iter().zip(&whole);
+            let apart: Vec<f64> = apart
+                .map(|(deep, whole)| (f64::from(*deep) / 257.0 - f64::from(*whole)).abs())
+                .collect();
+            let most = apart.iter().fold(0.0f64, |most, one| most.max(*one));
+            let mean = apart.iter().sum::<f64>() / apart.len() as f64;
+            // Each rounding takes half a level, and colours add up to two of them.
+            assert!(
+                most < 2.6 && mean < 0.7,
+                "{samplings:?} {scale:?}: {most} {mean}"
+            );
+            assert!(deep.iter().any(|sample| sample % 257 != 0));
+        }
+    }
+}
+
+#[test]
 fn rows_that_matter_are_the_same_as_in_the_whole() {
     for layout in [Layout::Sequential, Layout::Progressive] {
         let made = coefficients((60, 130), SAMPLINGS[4], layout != Layout::Sequential, 4);
@@ -269,6 +304,40 @@ fn damaged_data_costs_what_is_damaged_and_is_told() {
     let cut = &file[..last.expect("a scan")];
     let decoder = Decoder::new(cut, Limits::default()).expect("a header");
     assert!(matches!(decoder.coefficients(), Err(Error::CutOff { .. })));
+}
+
+#[test]
+fn restart_intervals_are_read_alike_by_one_thread_and_by_many() {
+    let pool = |threads| {
+        let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).build();
+        pool.expect("threads")
+    };
+    let (one, many) = (pool(1), pool(5));
+    let mut dice = Dice(9);
+    for round in 0..200u32 {
+        let samplings = SAMPLINGS[1 + round as usize % 4];
+        let made = coefficients((128, 150), samplings, false, round % 5);
+        let across = 128 / made.frame.unit().0;
+        let restart = [across, across / 2, across * 2, 3][round as usize / 4 % 4];
+        let mut file = made.write(options(Layout::Sequential, restart as u16));
+        let sound = round % 5 == 0;
+        for _ in 0..if sound { 0 } else { 1 + dice.roll(3) } {
+            let at = file.len() as u32 / 4 + dice.roll(file.len() as u32 / 2);
+            file[at as usize] = [0xFF, 0xD3, 0, 0x5A][dice.roll(4) as usize];
+        }
+        let run = || -> Result<(Vec<u8>, Vec<Oddity>), Error> {
+            let decoder = Decoder::new(&file[..], Limits::default())?;
+            let mut rows = decoder.rows(Wanted::default())?;
+            let mut all = Vec::new();
+            for _ in 0..rows.size().1 {
+                all.extend_from_slice(rows.next_row()?);
+            }
+            Ok((all, rows.oddities().to_vec()))
+        };
+        let alone = one.install(run);
+        assert!(!sound || alone.as_ref().is_ok_and(|(_, odd)| odd.is_empty()));
+        assert_eq!(alone, many.install(run), "{round}");
+    }
 }
 
 #[test]

@@ -4,6 +4,7 @@
 use pulp::Arch;
 
 use super::header::Colours;
+use super::inverse::Sample;
 
 /// How a plane is enlarged to the picture's size: by a triangle filter, the samples of a plane lying in
 /// the middle of the pixels that share them (ITU-T T.871).
@@ -29,13 +30,13 @@ impl Upsampling {
     }
 
     /// A row of the picture, from two rows of the plane.
-    pub fn enlarge(
+    pub fn enlarge<S: Sample>(
         &self,
         arch: Arch,
-        (above, below): (&[u8], &[u8]),
+        (above, below): (&[S], &[S]),
         weight: u32,
         mixed: &mut [u16],
-        wide: &mut [u8],
+        wide: &mut [S],
     ) {
         if self.down.0 == self.down.1 && self.across.0 == self.across.1 {
             let length = wide.len().min(above.len());
@@ -61,13 +62,13 @@ impl Upsampling {
     }
 
     /// Any proportion.
-    fn stretch(&self, mixed: &[u16], whole: u32, wide: &mut [u8]) {
+    fn stretch<S: Sample>(&self, mixed: &[u16], whole: u32, wide: &mut [S]) {
         let total = 2 * self.across.1;
         for (x, out) in wide.iter_mut().enumerate() {
             let (left, right, weight) = between(x, self.across, mixed.len());
             let (left, right) = (u32::from(mixed[left]), u32::from(mixed[right]));
             let sum = left * (total - weight) + right * weight;
-            *out = ((sum + whole * total / 2) / (whole * total)) as u8;
+            *out = S::of(((sum + whole * total / 2) / (whole * total)) as u16);
         }
     }
 }
@@ -91,13 +92,13 @@ fn between(at: usize, (own, most): (u32, u32), length: usize) -> (usize, usize, 
 }
 
 /// Two rows, weighted.
-struct Mix<'a> {
-    pair: (&'a [u8], &'a [u8]),
+struct Mix<'a, S> {
+    pair: (&'a [S], &'a [S]),
     weights: (u32, u32),
     mixed: &'a mut [u16],
 }
 
-impl pulp::NullaryFnOnce for Mix<'_> {
+impl<S: Sample> pulp::NullaryFnOnce for Mix<'_, S> {
     type Output = ();
 
     #[inline(always)]
@@ -105,20 +106,20 @@ impl pulp::NullaryFnOnce for Mix<'_> {
         let (a, b) = (self.weights.0 as u16, self.weights.1 as u16);
         let pairs = self.pair.0.iter().zip(self.pair.1);
         for (out, (&above, &below)) in self.mixed.iter_mut().zip(pairs) {
-            *out = u16::from(above) * a + u16::from(below) * b;
+            *out = above.into() * a + below.into() * b;
         }
     }
 }
 
 /// Twice as many samples across.
-struct Double<'a> {
+struct Double<'a, S> {
     mixed: &'a [u16],
     /// What the samples are multiplied by: a power of two.
     whole: u32,
-    wide: &'a mut [u8],
+    wide: &'a mut [S],
 }
 
-impl pulp::NullaryFnOnce for Double<'_> {
+impl<S: Sample> pulp::NullaryFnOnce for Double<'_, S> {
     type Output = ();
 
     #[inline(always)]
@@ -128,7 +129,8 @@ impl pulp::NullaryFnOnce for Double<'_> {
         // Both are powers of two: 1, 4 or 8, times 4.
         let shift = (whole * 4).trailing_zeros();
         let half = 1u16 << (shift - 1);
-        let one = |near: u16, far: u16| ((near * 3 + far + half) >> shift) as u8;
+        // Eight times four times 2040, and half of that rounding: it fits.
+        let one = |near: u16, far: u16| S::of((near * 3 + far + half) >> shift);
         wide[0] = one(mixed[0], mixed[0]);
         let even = wide.len() % 2 == 0;
         let (pairs, _) = wide[1..].as_chunks_mut::<2>();
@@ -142,7 +144,7 @@ impl pulp::NullaryFnOnce for Double<'_> {
 }
 
 /// The pixels of a row from the rows of its components.
-pub(crate) fn convert(arch: Arch, colours: Colours, planes: &[Vec<u8>], row: &mut [u8]) {
+pub(crate) fn convert<S: Sample>(arch: Arch, colours: Colours, planes: &[Vec<S>], row: &mut [S]) {
     match (colours, planes) {
         (Colours::YCbCr, [y, cb, cr]) => arch.dispatch(ToRgb {
             planes: [y, cb, cr],
@@ -151,8 +153,9 @@ pub(crate) fn convert(arch: Arch, colours: Colours, planes: &[Vec<u8>], row: &mu
         (Colours::Ycck, [y, cb, cr, k]) => {
             let rows = y.iter().zip(cb).zip(cr).zip(k);
             for (pixel, (((y, cb), cr), k)) in row.as_chunks_mut::<4>().0.iter_mut().zip(rows) {
-                let [r, g, b] = rgb(*y, *cb, *cr);
-                *pixel = [255 - r, 255 - g, 255 - b, *k];
+                let inks = rgb(*y, *cb, *cr);
+                let [c, m, y] = inks.map(|ink: S| S::of(S::most() as u16 - ink.into()));
+                *pixel = [c, m, y, *k];
             }
         }
         (_, [grey]) => row.copy_from_slice(grey),
@@ -169,10 +172,14 @@ pub(crate) fn convert(arch: Arch, colours: Colours, planes: &[Vec<u8>], row: &mu
 
 /// The conversion of ITU-T T.871 in fixed point.
 #[inline(always)]
-fn rgb(y: u8, cb: u8, cr: u8) -> [u8; 3] {
-    let (cb, cr) = (i32::from(cb) - 128, i32::from(cr) - 128);
-    let y = (i32::from(y) << 16) + (1 << 15);
-    let level = |value: i32| (value >> 16).clamp(0, 255) as u8;
+fn rgb<S: Sample>(y: S, cb: S, cr: S) -> [S; 3] {
+    let number = |sample: S| i32::from(sample.into());
+    let (cb, cr) = (
+        number(cb) - (128 << S::FRACTION),
+        number(cr) - (128 << S::FRACTION),
+    );
+    let y = (number(y) << 16) + (1 << 15);
+    let level = |value: i32| S::of((value >> 16).clamp(0, S::most()) as u16);
     [
         level(y + 91_881 * cr),
         level(y - 22_554 * cb - 46_802 * cr),
@@ -180,12 +187,12 @@ fn rgb(y: u8, cb: u8, cr: u8) -> [u8; 3] {
     ]
 }
 
-struct ToRgb<'a> {
-    planes: [&'a [u8]; 3],
-    row: &'a mut [u8],
+struct ToRgb<'a, S> {
+    planes: [&'a [S]; 3],
+    row: &'a mut [S],
 }
 
-impl pulp::NullaryFnOnce for ToRgb<'_> {
+impl<S: Sample> pulp::NullaryFnOnce for ToRgb<'_, S> {
     type Output = ();
 
     #[inline(always)]
@@ -196,7 +203,7 @@ impl pulp::NullaryFnOnce for ToRgb<'_> {
         let (cbs, cb_rest) = cb.as_chunks::<STEP>();
         let (crs, cr_rest) = cr.as_chunks::<STEP>();
         let mut pixels = self.row.chunks_exact_mut(3 * STEP);
-        let mut planes = [[0u8; STEP]; 3];
+        let mut planes = [[S::default(); STEP]; 3];
         for (((y, cb), cr), row) in ys.iter().zip(cbs).zip(crs).zip(&mut pixels) {
             for lane in 0..STEP {
                 let [r, g, b] = rgb(y[lane], cb[lane], cr[lane]);

@@ -191,6 +191,57 @@ impl Coding {
         self.found.damage.get_or_insert(position);
     }
 
+    /// Whether each row of units begins with a restart interval.
+    pub fn splits(&self, frame: &Frame) -> bool {
+        let restart = self.restart as usize;
+        restart > 0 && frame.units.0.is_multiple_of(restart) && self.is_interleaved()
+    }
+
+    /// Up to so many of it, each ready to read the row of units behind that of the one before; `None`
+    /// where restart markers do not stand as they should.
+    pub fn ahead(&self, data: &[u8], frame: &Frame, count: usize) -> Option<Vec<Coding>> {
+        let at_interval = self.left == 0 || self.left == self.restart;
+        if count < 2 || !self.splits(frame) || !at_interval || self.is_lost || self.lost > 0 {
+            return None;
+        }
+        let first = Bits::new(data, self.state).position();
+        let rest = data.get(first..)?;
+        let markers = memchr::memchr_iter(0xFF, rest).filter_map(|at| {
+            let code = *rest.get(at + 1)?;
+            (!matches!(code, 0 | 0xFF)).then_some((at, code))
+        });
+        let each = frame.units.0 / self.restart as usize;
+        let before = usize::from(self.left == 0);
+        let mut codings = vec![self.clone()];
+        for (passed, (at, code)) in (1..).zip(markers) {
+            let number = (usize::from(self.number) + passed - 1) as u8 & 7;
+            if code != 0xD0 + number {
+                // The end of the scan comes there, or damage has to be seen to.
+                return None;
+            }
+            if passed > before && (passed - before).is_multiple_of(each) {
+                let mut coding = self.clone();
+                coding.coder.restart();
+                coding.state = State::at(first + at + 2);
+                coding.left = self.restart;
+                coding.number = (number + 1) & 7;
+                codings.push(coding);
+            }
+            if codings.len() == count {
+                return Some(codings);
+            }
+        }
+        None
+    }
+
+    /// Tells damage where a restart marker should stand and does not.
+    pub fn expect_marker(&mut self, data: &[u8]) {
+        let bits = Bits::new(data, self.state);
+        if bits.overran() || bits.has_more() {
+            self.damaged(bits.position());
+        }
+    }
+
     /// Nothing more can be read of the scan.
     fn lose_rest(&mut self) {
         (self.is_lost, self.lost) = (true, u32::MAX);

@@ -57,9 +57,51 @@ fn eight<const LOW: bool>(v: &[Lane; 8], out: &mut [Lane; 8], shift: u32) {
     }
 }
 
-#[inline(always)]
-fn sample(value: i32) -> u8 {
-    value.wrapping_add(128).clamp(0, 255) as u8
+/// What samples are held in: whole levels, or with bits behind the point, which the transform knows.
+pub(crate) trait Sample: Copy + Default + Into<u16> + Send + 'static {
+    /// Bits behind the point.
+    const FRACTION: u32;
+
+    /// The sample of a number, none of whose bits are lost.
+    fn of(value: u16) -> Self;
+
+    /// What stands for the most: 255, with its fraction.
+    #[inline(always)]
+    fn most() -> i32 {
+        255 << Self::FRACTION
+    }
+
+    /// The sample of a value around 0.
+    #[inline(always)]
+    fn around(value: i32) -> Self {
+        let value = value.wrapping_add(128 << Self::FRACTION);
+        Self::of(value.clamp(0, Self::most()) as u16)
+    }
+
+    /// The sample of a value around 0 that has three bits behind the point.
+    #[inline(always)]
+    fn eighths(value: i32) -> Self {
+        let lost = 3 - Self::FRACTION;
+        Self::around(value.wrapping_add((1 << lost) >> 1) >> lost)
+    }
+}
+
+impl Sample for u8 {
+    const FRACTION: u32 = 0;
+
+    #[inline(always)]
+    fn of(value: u16) -> u8 {
+        value as u8
+    }
+}
+
+impl Sample for u16 {
+    const FRACTION: u32 = 3;
+
+    #[inline(always)]
+    fn of(value: u16) -> u16 {
+        value
+    }
 }
 
 /// A quantisation table in the order of blocks.
@@ -81,18 +123,18 @@ impl Quantisation {
 pub(crate) type Side = usize;
 
 /// A row of blocks becomes rows of samples.
-pub(crate) struct Inverse<'a> {
+pub(crate) struct Inverse<'a, S> {
     pub blocks: &'a [Block],
     /// For each the last coefficient that is not zero, or a higher one.
     pub extents: &'a [u8],
     pub table: &'a Quantisation,
     pub side: Side,
     /// `side` rows, each of `stride` samples.
-    pub samples: &'a mut [u8],
+    pub samples: &'a mut [S],
     pub stride: usize,
 }
 
-impl Kernel for Inverse<'_> {
+impl<S: Sample> Kernel for Inverse<'_, S> {
     #[inline(always)]
     fn run<T: Turn>(self, turn: T) {
         let inverse = self;
@@ -102,18 +144,18 @@ impl Kernel for Inverse<'_> {
             let at = index * inverse.side;
             let out = &mut inverse.samples[at..];
             if inverse.side == 1 || extent == 0 {
-                let value = sample(i32::from(block[0]).wrapping_mul(table[0]).wrapping_add(4) >> 3);
+                let value = S::eighths(i32::from(block[0]).wrapping_mul(table[0]));
                 match inverse.side {
-                    8 => flat::<8>(value, out, inverse.stride),
-                    4 => flat::<4>(value, out, inverse.stride),
-                    2 => flat::<2>(value, out, inverse.stride),
+                    8 => flat::<8, S>(value, out, inverse.stride),
+                    4 => flat::<4, S>(value, out, inverse.stride),
+                    2 => flat::<2, S>(value, out, inverse.stride),
                     _ => out[0] = value,
                 }
                 continue;
             }
             match inverse.side {
-                8 if extent < LOW => whole::<true, T>(turn, block, table, out, inverse.stride),
-                8 => whole::<false, T>(turn, block, table, out, inverse.stride),
+                8 if extent < LOW => whole::<true, T, S>(turn, block, table, out, inverse.stride),
+                8 => whole::<false, T, S>(turn, block, table, out, inverse.stride),
                 4 => half(block, table, out, inverse.stride),
                 _ => quarter(block, table, out, inverse.stride),
             }
@@ -126,18 +168,18 @@ const LOW: u8 = 10;
 
 /// A block of one level.
 #[inline(always)]
-fn flat<const SIDE: usize>(value: u8, out: &mut [u8], stride: usize) {
+fn flat<const SIDE: usize, S: Sample>(value: S, out: &mut [S], stride: usize) {
     for row in 0..SIDE {
         out[row * stride..][..SIDE].copy_from_slice(&[value; SIDE]);
     }
 }
 
 #[inline(always)]
-fn whole<const LOW: bool, T: Turn>(
+fn whole<const LOW: bool, T: Turn, S: Sample>(
     turn: T,
     block: &Block,
     table: &[i32; 64],
-    out: &mut [u8],
+    out: &mut [S],
     stride: usize,
 ) {
     let mut rows = [[0i32; 8]; 8];
@@ -156,11 +198,11 @@ fn whole<const LOW: bool, T: Turn>(
     // Blocks lie column by column: the first pass is along rows.
     eight::<LOW>(&rows, &mut between, POINT - KEPT);
     let turned = turn.turned(&between);
-    eight::<LOW>(&turned, &mut rows, POINT + KEPT + 3);
+    eight::<LOW>(&turned, &mut rows, POINT + KEPT + 3 - S::FRACTION);
     for (row, values) in rows.iter().enumerate() {
         let out = &mut out[row * stride..][..8];
         for lane in 0..8 {
-            out[lane] = sample(values[lane]);
+            out[lane] = S::around(values[lane]);
         }
     }
 }
@@ -189,7 +231,7 @@ fn four(v: [[i32; 4]; 4], shift: u32) -> [[i32; 4]; 4] {
 
 /// Half the size: the low 4 × 4 coefficients are those of the reduced block, but for their scale.
 #[inline(always)]
-fn half(block: &Block, table: &[i32; 64], out: &mut [u8], stride: usize) {
+fn half<S: Sample>(block: &Block, table: &[i32; 64], out: &mut [S], stride: usize) {
     let mut low = [[0i32; 4]; 4];
     for (column, low) in low.iter_mut().enumerate() {
         for (row, low) in low.iter_mut().enumerate() {
@@ -204,18 +246,18 @@ fn half(block: &Block, table: &[i32; 64], out: &mut [u8], stride: usize) {
             turned[b][a] = value;
         }
     }
-    let rows = four(turned, POINT + KEPT + 3);
+    let rows = four(turned, POINT + KEPT + 3 - S::FRACTION);
     for (row, values) in rows.iter().enumerate() {
         let out = &mut out[row * stride..][..4];
         for (out, &value) in out.iter_mut().zip(values) {
-            *out = sample(value);
+            *out = S::around(value);
         }
     }
 }
 
 /// A quarter of the size: the low 2 × 2 coefficients.
 #[inline(always)]
-fn quarter(block: &Block, table: &[i32; 64], out: &mut [u8], stride: usize) {
+fn quarter<S: Sample>(block: &Block, table: &[i32; 64], out: &mut [S], stride: usize) {
     let at = |place: usize| i32::from(block[place]).wrapping_mul(table[place]);
     let (dc, across, down, both) = (at(0), at(8), at(1), at(9));
     let value = |a: i32, d: i32| {
@@ -223,7 +265,7 @@ fn quarter(block: &Block, table: &[i32; 64], out: &mut [u8], stride: usize) {
             .wrapping_add(across.wrapping_mul(a))
             .wrapping_add(down.wrapping_mul(d))
             .wrapping_add(both.wrapping_mul(a * d));
-        sample(sum.wrapping_add(4) >> 3)
+        S::eighths(sum)
     };
     (out[0], out[1]) = (value(1, 1), value(-1, 1));
     (out[stride], out[stride + 1]) = (value(1, -1), value(-1, -1));

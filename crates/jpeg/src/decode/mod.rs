@@ -10,7 +10,8 @@ mod held;
 mod huffman;
 mod inverse;
 mod rows;
+mod stream;
 
 pub use coefficients::{Coefficient, Coefficients};
 pub use header::{Colours, Header, Limits, Oddity};
-pub use rows::{Decoder, Ink, Rows, Scale, Wanted};
+pub use rows::{Decoder, DeepRows, Ink, Rows, Scale, Wanted};

@@ -4,14 +4,13 @@ use std::borrow::Cow;
 
 use pulp::Arch;
 
-use super::bits::Bits;
-use super::coder::Coder;
 use super::coefficients::{self, Coefficient, Coefficients, Idle};
 use super::colours::{self, Upsampling};
-use super::entropy::{Blocks, Coding};
+use super::entropy::Coding;
 use super::header::{Colours, Header, Limits, Next, Oddity, Reader, Scan, odd};
 use super::held::Held;
-use super::inverse::{Inverse, Quantisation, Side};
+use super::inverse::{Inverse, Quantisation, Sample, Side};
+use super::stream::Stream;
 use crate::block::Block;
 use crate::error::Error;
 use crate::frame::{Component, Frame};
@@ -144,8 +143,20 @@ impl<'a> Decoder<'a> {
         Ok((coefficients, read.oddities))
     }
 
-    /// The pixels, row by row.
-    pub fn rows(mut self, wanted: Wanted) -> Result<Rows<'a>, Error> {
+    /// The pixels, row by row, with 8 bits a sample.
+    pub fn rows(self, wanted: Wanted) -> Result<Rows<'a>, Error> {
+        self.rows_of(wanted)
+    }
+
+    /// The same with 16 bits a sample: what the transform knows of fractions is not rounded away.
+    pub fn deep_rows(self, wanted: Wanted) -> Result<DeepRows<'a>, Error> {
+        Ok(DeepRows {
+            scaled: Vec::new(),
+            rows: self.rows_of(wanted)?,
+        })
+    }
+
+    fn rows_of<S: Sample>(mut self, wanted: Wanted) -> Result<Rows<'a, S>, Error> {
         let frame = self.header.frame.clone();
         let (source, tables) = if self.streams() {
             let missing = Error::damaged("a quantisation table is missing", self.reader.position);
@@ -155,11 +166,8 @@ impl<'a> Decoder<'a> {
             });
             let tables = tables.collect::<Result<Vec<_>, Error>>()?;
             let coding = Coding::new(&mut self.reader, &frame, self.first)?;
-            let source = Source::Stream {
-                data: self.data,
-                coding: Box::new(coding),
-                band: frame.components.iter().map(Strip::new).collect(),
-            };
+            let stream = Stream::new(self.data, coding, &frame);
+            let source = Source::Stream(Box::new(stream));
             (source, tables)
         } else {
             let sides = frame.components.iter();
@@ -199,7 +207,7 @@ impl<'a> Decoder<'a> {
                 height: length(frame.height, v, frame.most.1),
                 band,
                 stride,
-                samples: vec![0; stride * band * 2],
+                samples: vec![S::default(); stride * band * 2],
             }
         });
         let size = (
@@ -211,7 +219,7 @@ impl<'a> Decoder<'a> {
             Colours::YCbCr | Colours::Rgb => Ink::Rgb,
             Colours::Cmyk | Colours::Ycck => Ink::Cmyk,
         };
-        let planes: Vec<SampledPlane> = planes.collect();
+        let planes: Vec<SampledPlane<S>> = planes.collect();
         let widest = size.0 as usize;
         Ok(Rows {
             arch: Arch::new(),
@@ -220,9 +228,9 @@ impl<'a> Decoder<'a> {
             ink,
             colours: self.header.colours,
             needed: needed(&frame, wanted),
-            wide: planes.iter().map(|_| vec![0; widest]).collect(),
+            wide: planes.iter().map(|_| vec![S::default(); widest]).collect(),
             mixed: vec![0; planes.iter().map(|plane| plane.width).max().unwrap_or(0)],
-            row: vec![0; widest * ink.count()],
+            row: vec![S::default(); widest * ink.count()],
             planes,
             frame,
             bands: 0,
@@ -257,68 +265,13 @@ fn needed(frame: &Frame, wanted: Wanted) -> (usize, usize) {
 /// Where blocks come from.
 enum Source<'a> {
     /// From the file, a band at a time.
-    Stream {
-        data: Cow<'a, [u8]>,
-        coding: Box<Coding>,
-        /// The blocks of a band, by component.
-        band: Vec<Strip>,
-    },
+    Stream(Box<Stream<'a>>),
     /// All are there; a row of them is laid open at a time, with its extents.
     Held(Vec<Held>, (Vec<Block>, Vec<u8>)),
 }
 
-/// The blocks of a component in a band of units.
-struct Strip {
-    /// Blocks across and down.
-    across: usize,
-    down: usize,
-    blocks: Vec<Block>,
-    /// For each block the last index of the zigzag sequence that is not zero.
-    extents: Vec<u8>,
-}
-
-impl Strip {
-    fn new(component: &Component) -> Strip {
-        let (across, down) = (component.padded.0, component.sampling.1 as usize);
-        Strip {
-            across,
-            down,
-            blocks: vec![[0; 64]; across * down],
-            extents: vec![0; across * down],
-        }
-    }
-
-    #[inline(always)]
-    fn place(&self, (x, y): (usize, usize)) -> usize {
-        y % self.down * self.across + x
-    }
-}
-
-impl Blocks for Vec<Strip> {
-    #[inline(always)]
-    fn read(
-        &mut self,
-        coder: &mut Coder,
-        bits: &mut Bits<'_>,
-        (part, component, at): (usize, usize, (usize, usize)),
-    ) -> Option<()> {
-        let strip = &mut self[component];
-        let place = strip.place(at);
-        let extent = coder.sequential(bits, part, &mut strip.blocks[place]);
-        // What broke off may have coefficients anywhere.
-        strip.extents[place] = extent.unwrap_or(63);
-        extent.map(|_| ())
-    }
-
-    fn lose(&mut self, component: usize, at: (usize, usize)) {
-        let strip = &mut self[component];
-        let place = strip.place(at);
-        (strip.blocks[place], strip.extents[place]) = ([0; 64], 0);
-    }
-}
-
 /// A component on its way to samples.
-struct SampledPlane {
+struct SampledPlane<S> {
     table: Quantisation,
     side: Side,
     upsampling: Upsampling,
@@ -329,25 +282,65 @@ struct SampledPlane {
     band: usize,
     stride: usize,
     /// The last two bands, that of an even number first.
-    samples: Vec<u8>,
+    samples: Vec<S>,
 }
 
-impl SampledPlane {
-    fn row(&self, row: usize) -> &[u8] {
+impl<S> SampledPlane<S> {
+    fn row(&self, row: usize) -> &[S] {
         let at = row % (2 * self.band) * self.stride;
         &self.samples[at..at + self.width]
     }
 }
 
+/// Rows of pixels with 16 bits a sample, from the top down.
+pub struct DeepRows<'a> {
+    rows: Rows<'a, u16>,
+    scaled: Vec<u16>,
+}
+
+impl DeepRows<'_> {
+    /// Width and height of the picture as it comes.
+    pub fn size(&self) -> (u32, u32) {
+        self.rows.size
+    }
+
+    /// What the samples stand for.
+    pub fn ink(&self) -> Ink {
+        self.rows.ink
+    }
+
+    /// What was odd in the file, as far as it was read.
+    pub fn oddities(&self) -> &[Oddity] {
+        &self.rows.oddities
+    }
+
+    /// Goes back to the first row, where the coefficients are held; tells whether it could.
+    pub fn rewind(&mut self) -> bool {
+        self.rows.rewind()
+    }
+
+    /// The next row, whose samples go from 0 to 65,535; there are as many as the picture is high.
+    pub fn next_row(&mut self) -> Result<&[u16], Error> {
+        let row = self.rows.next_row()?;
+        // 255 times 8 becomes 65,535.
+        let scaled = row
+            .iter()
+            .map(|&sample| ((u32::from(sample) * 257 + 4) >> 3) as u16);
+        self.scaled.clear();
+        self.scaled.extend(scaled);
+        Ok(&self.scaled)
+    }
+}
+
 /// Rows of pixels, from the top down.
-pub struct Rows<'a> {
+pub struct Rows<'a, S = u8> {
     arch: Arch,
     source: Source<'a>,
     frame: Frame,
     size: (u32, u32),
     ink: Ink,
     colours: Colours,
-    planes: Vec<SampledPlane>,
+    planes: Vec<SampledPlane<S>>,
     /// The bands that matter.
     needed: (usize, usize),
     /// Bands that have become samples.
@@ -355,14 +348,15 @@ pub struct Rows<'a> {
     /// The next row of pixels.
     next: usize,
     /// A row of each component as wide as the picture.
-    wide: Vec<Vec<u8>>,
+    wide: Vec<Vec<S>>,
     /// A row between two rows of a component.
     mixed: Vec<u16>,
-    row: Vec<u8>,
+    row: Vec<S>,
     oddities: Vec<Oddity>,
 }
 
-impl Rows<'_> {
+#[allow(private_bounds, reason = "there are no other samples than these two")]
+impl<S: Sample> Rows<'_, S> {
     /// Width and height of the picture as it comes.
     pub fn size(&self) -> (u32, u32) {
         self.size
@@ -388,7 +382,7 @@ impl Rows<'_> {
     }
 
     /// The next row; there are as many as the picture is high.
-    pub fn next_row(&mut self) -> Result<&[u8], Error> {
+    pub fn next_row(&mut self) -> Result<&[S], Error> {
         let y = self.next.min(self.size.1 as usize - 1);
         while !self.is_ready(y) {
             self.band()?;
@@ -422,14 +416,9 @@ impl Rows<'_> {
         if band >= self.needed.1 {
             return Ok(());
         }
-        if let Source::Stream {
-            data,
-            coding,
-            band: strips,
-        } = &mut self.source
-        {
-            coding.row(data, &self.frame, band, strips)?;
-            for oddity in coding.found.oddities() {
+        if let Source::Stream(stream) = &mut self.source {
+            stream.band(&self.frame, band)?;
+            for oddity in stream.found().oddities() {
                 odd(&mut self.oddities, oddity);
             }
         }
@@ -443,11 +432,7 @@ impl Rows<'_> {
             let samples = &mut plane.samples[half..half + plane.band * plane.stride];
             for row in 0..down {
                 let (blocks, extents) = match &mut self.source {
-                    Source::Stream { band, .. } => {
-                        let own = row * across..(row + 1) * across;
-                        let strip = &band[index];
-                        (&strip.blocks[own.clone()], &strip.extents[own])
-                    }
+                    Source::Stream(stream) => stream.band(&self.frame, band)?[index].row(row),
                     Source::Held(held, (blocks, extents)) => {
                         let (blocks, extents) = (&mut blocks[..across], &mut extents[..across]);
                         held[index].row(band * down + row, blocks, extents);
