@@ -64,6 +64,7 @@ fn steps(dial: u8, plane: usize, sampling: Sampling) -> Steps {
 const BALANCE: Balance = Balance {
     bit: 0.07,
     hidden: 0.1,
+    swings: 5,
 };
 
 impl Prepared<'_> {

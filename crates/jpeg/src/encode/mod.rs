@@ -4,6 +4,7 @@ mod chroma;
 mod code;
 mod dial;
 mod forward;
+mod headroom;
 mod prepare;
 mod quantise;
 mod tables;

@@ -6,6 +6,7 @@ use pulp::Arch;
 
 use super::chroma;
 use super::forward::{FRACTION, Forward};
+use super::headroom::Cut;
 use crate::block::Block;
 use crate::frame::Frame;
 use crate::turn;
@@ -44,6 +45,8 @@ pub enum Refusal {
 pub(crate) struct Transformed {
     /// With [`FRACTION`] bits behind the point.
     pub blocks: Vec<Block>,
+    /// Those with samples that are as light or as dark as can be.
+    pub cut: Vec<Cut>,
 }
 
 /// A picture in RGB, ready to be written at many dials.
@@ -120,6 +123,7 @@ impl<'a> Prepared<'a> {
             let stride = component.padded.0 * 8;
             let mut blocks = vec![[0i16; 64]; component.padded.0 * component.padded.1];
             let mut rows = vec![0i16; stride * 8];
+            let mut cut = Vec::new();
             for row in 0..component.padded.1 {
                 for y in 0..8 {
                     // Beyond its borders the picture goes on as it ends.
@@ -134,8 +138,11 @@ impl<'a> Prepared<'a> {
                     blocks: &mut blocks[row * component.padded.0..][..component.padded.0],
                 };
                 turn::run(self.arch, forward);
+                let first = row * component.padded.0;
+                let own = 0..component.padded.0;
+                cut.extend(own.filter_map(|x| Cut::of(first + x, &rows[x * 8..], stride)));
             }
-            Transformed { blocks }
+            Transformed { blocks, cut }
         });
         done.collect()
     }

@@ -10,6 +10,7 @@ use pulp::Arch;
 
 use super::code::magnitude;
 use super::forward::FRACTION;
+use super::headroom::{self, Cut};
 use super::prepare::Transformed;
 use super::tables::{self, Counts};
 use crate::block::{Block, PLACE};
@@ -22,6 +23,8 @@ pub(crate) struct Balance {
     pub bit: f32,
     /// By how much the worth of a bit grows with what else happens in a block, which hides losses.
     pub hidden: f32,
+    /// So often a block is let swing farther beyond black and white.
+    pub swings: usize,
 }
 
 /// The steps of a component, by the zigzag sequence.
@@ -103,6 +106,23 @@ impl Costs {
         Costs { symbols }
     }
 
+    /// What the AC symbols of a block cost.
+    fn of_block(&self, block: &Block) -> f32 {
+        let (mut cost, mut next) = (0.0, 1);
+        for (k, &place) in PLACE.iter().enumerate().skip(1) {
+            let value = block[usize::from(place)];
+            if value != 0 {
+                cost += self.of_symbol(k - next, magnitude(value.into()).0);
+                next = k + 1;
+            }
+        }
+        if next < 64 {
+            cost + self.symbols[0]
+        } else {
+            cost
+        }
+    }
+
     #[inline(always)]
     fn of_symbol(&self, run: usize, size: u32) -> f32 {
         let long = (run >> 4) as f32 * self.symbols[0xF0];
@@ -139,7 +159,46 @@ pub(crate) fn chosen(
             block[0] = before;
         }
     }
+    arch.dispatch(|| {
+        for cut in &transformed.cut {
+            swing(cut, &mut out[cut.block], steps, (&scales, costs, balance));
+        }
+    });
     out
+}
+
+/// Lets a block swing beyond black and white, where it comes nearer to what is wanted then, for what it
+/// costs.
+#[inline(always)]
+fn swing(
+    cut: &Cut,
+    quantised: &mut Block,
+    steps: &Steps,
+    (scales, costs, balance): (&Scales, &Costs, Balance),
+) {
+    let loss = |block: &Block, shown: &[f32; 64]| {
+        let lost = cut.lost(shown);
+        let mut squares = [0.0; 64];
+        for (square, (lost, scale)) in squares.iter_mut().zip(lost.iter().zip(&scales.0)) {
+            *square = (lost * scale) * (lost * scale);
+        }
+        sum(&squares) + balance.bit * costs.of_block(block)
+    };
+    let before = headroom::shown(quantised, steps);
+    let (mut shown, mut next) = (before, *quantised);
+    for _ in 0..balance.swings {
+        let wanted = cut.wanted(&shown);
+        let mut other = round(&wanted, scales);
+        choose(&wanted, &mut other, scales, costs, balance);
+        if other == next {
+            break;
+        }
+        next = other;
+        shown = headroom::shown(&next, steps);
+    }
+    if next != *quantised && loss(&next, &shown) < loss(quantised, &before) {
+        *quantised = next;
+    }
 }
 
 /// The best way to end with a coefficient: what comes behind does not depend on its value.
@@ -154,6 +213,9 @@ struct Way {
     /// The way before it.
     before: usize,
 }
+
+/// Beyond so many coefficients in a row hardly any are made zero together, but at the end of a block.
+const REACH: usize = 6;
 
 #[inline(always)]
 fn choose(block: &Block, quantised: &mut Block, scales: &Scales, costs: &Costs, balance: Balance) {
@@ -173,15 +235,9 @@ fn choose(block: &Block, quantised: &mut Block, scales: &Scales, costs: &Costs, 
         zeroed: 0.0,
         before: 0,
     }; 64];
-    let total: f32 = squares
-        .as_chunks::<8>()
-        .0
-        .iter()
-        .fold([0.0; 8], add)
-        .iter()
-        .sum();
+    let total = sum(&squares);
     let bit = balance.bit * (1.0 + balance.hidden * (total / 63.0).min(16.0));
-    let (mut count, mut zeroed) = (1, 0.0f32);
+    let (mut count, mut zeroed) = (1usize, 0.0f32);
     for (k, &place) in PLACE.iter().enumerate().skip(1) {
         let place = usize::from(place);
         let (before, nearest) = (zeroed, quantised[place]);
@@ -207,7 +263,8 @@ fn choose(block: &Block, quantised: &mut Block, scales: &Scales, costs: &Costs, 
         {
             let lost = exact - f32::from(value);
             let lost = lost * lost;
-            for (index, way) in ways[..count].iter().enumerate() {
+            let first = count.saturating_sub(REACH);
+            for (index, way) in (first..).zip(&ways[first..count]) {
                 let between = before - way.zeroed;
                 let symbol = bit * costs.of_symbol(k - way.k - 1, size);
                 let cost = way.cost + between + symbol + lost;
@@ -240,11 +297,14 @@ fn choose(block: &Block, quantised: &mut Block, scales: &Scales, costs: &Costs, 
     }
 }
 
-/// Eight sums side by side: their order is the same on every machine.
+/// By eight sums side by side: their order is the same on every machine.
 #[inline(always)]
-fn add(mut sums: [f32; 8], more: &[f32; 8]) -> [f32; 8] {
-    for (sum, more) in sums.iter_mut().zip(more) {
-        *sum += more;
+fn sum(values: &[f32; 64]) -> f32 {
+    let mut sums = [0.0; 8];
+    for values in values.as_chunks::<8>().0 {
+        for (sum, value) in sums.iter_mut().zip(values) {
+            *sum += value;
+        }
     }
-    sums
+    sums.iter().sum()
 }
