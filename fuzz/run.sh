@@ -9,7 +9,8 @@ if [ ${#targets[@]} -eq 0 ]; then
   targets=(headers metadata decode_jpeg repack_jpeg decode_png decode_webp decode_gif decode_tiff finished kiln_file label_sheet ledger)
 fi
 cargo run --quiet --release -p kiln-core --example seeds -- fuzz/corpus
-mkdir -p fuzz/corpus/{kiln_file,label_sheet,ledger}
+mkdir -p fuzz/corpus/{repack_jpeg,kiln_file,label_sheet,ledger}
+cp fuzz/corpus/decode_jpeg/* fuzz/corpus/repack_jpeg/
 cp crates/cli/sample-site/kiln.toml fuzz/corpus/kiln_file/
 cp crates/cli/sample-site/labels.csv fuzz/corpus/label_sheet/
 for ledger in crates/cli/tests/ledgers/*/kiln-ledger.json; do
