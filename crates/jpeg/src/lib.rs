@@ -4,11 +4,12 @@
 //!
 //! [`Decoder::new`] reads the header of a file. From there on there are two doors:
 //! [`Decoder::rows`] gives pixels, row by row and, where that is enough, at a half, a quarter or an
-//! eighth of the size; [`Decoder::coefficients`] gives the quantised coefficients.
+//! eighth of the size, and [`Decoder::deep_rows`] the same with 16 bits a sample;
+//! [`Decoder::coefficients`] gives the quantised coefficients.
 //!
 //! Baseline, extended sequential and progressive files are read, with Huffman coding and 8 bits a
 //! sample: grey, three components and four, in every sampling. What browsers pass over is passed over
-//! and told as an [`Oddity`]. Everything in a file is distrusted: sizes and scans are bounded by
+//! and told as an [`Oddity`]; so is damaged data, behind which reading goes on. Everything in a file is distrusted: sizes and scans are bounded by
 //! [`Limits`] before anything is reserved, and no input makes the decoder panic.
 //!
 //! # Writing
@@ -21,7 +22,8 @@
 //! # Bounds
 //!
 //! A sequential file whose components come in one scan is decoded in bands: memory does not grow with
-//! its height. All transforms are integer: the same pixels on every machine.
+//! its height; of others coefficients are held, mostly in a byte each. Where a pool of threads is at hand,
+//! restart intervals and scans that do not meet are read side by side. The same pixels on every machine.
 
 mod block;
 mod decode;

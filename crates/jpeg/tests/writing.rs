@@ -30,6 +30,13 @@ fn options(segments: &[u8]) -> Options<'_> {
     }
 }
 
+const SAMPLINGS: [Sampling; 4] = [
+    Sampling::Full,
+    Sampling::Halved,
+    Sampling::Narrowed,
+    Sampling::Lowered,
+];
+
 const EFFORTS: [Effort; 3] = [Effort::Quick, Effort::Steady, Effort::Patient];
 
 #[test]
@@ -39,7 +46,7 @@ fn finer_dials_are_nearer_and_heavier_at_every_effort() {
     let prepared = Prepared::new(size, &samples).expect("a picture");
     for (sampling, effort) in EFFORTS
         .into_iter()
-        .flat_map(|e| [(Sampling::Full, e), (Sampling::Halved, e)])
+        .flat_map(|effort| SAMPLINGS.map(|sampling| (sampling, effort)))
     {
         let (mut weight, mut error) = (0, f64::MAX);
         for dial in [5, 30, 60, 85, 97] {
@@ -59,6 +66,37 @@ fn finer_dials_are_nearer_and_heavier_at_every_effort() {
         let least = if sampling == Sampling::Full { 2.0 } else { 7.0 };
         assert!(error < least, "{sampling:?} {effort:?}: {error}");
     }
+}
+
+/// Letters may swing beyond black and white: a page of them loses less for about the same weight.
+#[test]
+fn letters_on_white_lose_less_than_the_same_on_grey() {
+    let (width, height) = (160, 96);
+    let mut dice = Dice(3);
+    let strokes: Vec<(u32, u32)> = (0..60)
+        .map(|_| (dice.roll(width), dice.roll(height)))
+        .collect();
+    let page = |paper: u8, ink: u8| -> Vec<u8> {
+        let pixels = (0..height).flat_map(|y| (0..width).map(move |x| (x, y)));
+        let pixels = pixels.flat_map(|(x, y)| {
+            let mut near = strokes.iter();
+            let is_ink = near.any(|&(a, b)| x.abs_diff(a) < 2 && y.abs_diff(b) < 9);
+            [if is_ink { ink } else { paper }; 3]
+        });
+        pixels.collect()
+    };
+    let weigh = |paper: u8, ink: u8| {
+        let samples = page(paper, ink);
+        let prepared = Prepared::new((width, height), &samples).expect("a picture");
+        let file = prepared.encode(70, Sampling::Full, Effort::Steady, options(&[]));
+        let (_, shown) = decoded(&file, Scale::Full);
+        let grey: Vec<u8> = samples.iter().step_by(3).copied().collect();
+        (file.len(), apart(&shown, &grey).1)
+    };
+    // The same contrast, once at the ends and once away from them.
+    let (at_ends, between) = (weigh(255, 55), weigh(228, 28));
+    assert!(at_ends.0 * 100 < between.0 * 106, "{at_ends:?} {between:?}");
+    assert!(at_ends.1 * 2.0 < between.1, "{at_ends:?} {between:?}");
 }
 
 #[test]
@@ -82,7 +120,7 @@ fn every_size_and_every_extreme_is_written() {
             let size = (side, 34 - side);
             let samples = picture(size, grey);
             let prepared = Prepared::new(size, &samples).expect("a picture");
-            for sampling in [Sampling::Full, Sampling::Halved] {
+            for sampling in SAMPLINGS {
                 let effort = EFFORTS[side as usize % 3];
                 let file = prepared.encode(98, sampling, effort, options(&[]));
                 let (found, own) = decoded(&file, Scale::Full);

@@ -1,4 +1,4 @@
-//! Chroma that four pixels share. What is shown of it is what a decoder makes of it: it is enlarged by
+//! Chroma that four pixels share, or two. What is shown of it is what a decoder makes of it: it is enlarged by
 //! a triangle filter (ITU-T T.871 places the samples between the pixels). So the shared samples are
 //! not just means: they are moved until their enlargement comes near to the pixels, which keeps thin
 //! coloured lines and edges.
@@ -46,6 +46,65 @@ pub(crate) fn halved(arch: Arch, plane: &[i16], width: usize, height: usize) -> 
         }
     }
     samples
+}
+
+/// A plane of half the width, rounded up.
+pub(crate) fn narrowed(plane: &[i16], width: usize) -> Vec<i16> {
+    let across = width.div_ceil(2);
+    let rows = plane.chunks_exact(width).flat_map(|row| {
+        let pairs = row.chunks(2).map(|pair| pair[0] + pair[pair.len() - 1]);
+        let wanted: Vec<i16> = pairs.collect();
+        let mut samples: Vec<i16> = wanted.iter().map(|sum| (sum + 1) >> 1).collect();
+        for _ in 0..ROUNDS {
+            let before = samples.clone();
+            for (x, (out, wanted)) in samples.iter_mut().zip(&wanted).enumerate() {
+                let left = between(before[x], before[x.saturating_sub(1)]);
+                // The last sample may stand for one column only.
+                let is_one = x * 2 + 1 == width;
+                let right = between(before[x], before[(x + 1).min(across - 1)]);
+                *out += (wanted - left - if is_one { left } else { right } + 1) >> 1;
+            }
+        }
+        samples
+    });
+    rows.collect()
+}
+
+/// A plane of half the height, rounded up.
+pub(crate) fn lowered(plane: &[i16], width: usize, height: usize) -> Vec<i16> {
+    let down = height.div_ceil(2);
+    let row = |y: usize| &plane[y.min(height - 1) * width..][..width];
+    let wanted = (0..down).flat_map(|y| {
+        let pairs = row(y * 2).iter().zip(row(y * 2 + 1));
+        pairs.map(|(above, below)| above + below)
+    });
+    let wanted: Vec<i16> = wanted.collect();
+    let mut samples: Vec<i16> = wanted.iter().map(|sum| (sum + 1) >> 1).collect();
+    for _ in 0..ROUNDS {
+        let before = samples.clone();
+        let row = |y: usize| &before[y.min(down - 1) * width..][..width];
+        for (y, out) in samples.chunks_exact_mut(width).enumerate() {
+            let (near, above) = (row(y), row(y.saturating_sub(1)));
+            let below = if y * 2 + 1 == height {
+                above
+            } else {
+                row(y + 1)
+            };
+            let shown = near.iter().zip(above.iter().zip(below));
+            let shown =
+                shown.map(|(near, (above, below))| between(*near, *above) + between(*near, *below));
+            let all = out.iter_mut().zip(&wanted[y * width..]).zip(shown);
+            for ((out, wanted), shown) in all {
+                *out += (wanted - shown + 1) >> 1;
+            }
+        }
+    }
+    samples
+}
+
+/// What is shown nearer to one of two samples.
+fn between(near: i16, far: i16) -> i16 {
+    (near * 3 + far + 2) >> 2
 }
 
 /// The sums of two by two values.

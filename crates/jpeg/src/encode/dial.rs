@@ -36,8 +36,8 @@ const SHAPES: [[u16; 64]; 2] = [
     ],
 ];
 
-/// The steps of chroma against those of luma, where it is kept and where it is halved.
-const CHROMA: [f32; 2] = [2.1, 1.12];
+/// The steps of chroma against those of luma, where it is kept, shared by four and shared by two.
+const CHROMA: [f32; 3] = [2.1, 1.12, 1.5];
 
 /// The step of flat areas at the dial's middle.
 const MIDDLE: f32 = 13.0;
@@ -55,6 +55,7 @@ fn steps(dial: u8, plane: usize, sampling: Sampling) -> Steps {
         (0, _) => 1.0,
         (_, Sampling::Full) => CHROMA[0],
         (_, Sampling::Halved) => CHROMA[1],
+        (_, Sampling::Narrowed | Sampling::Lowered) => CHROMA[2],
     };
     let base = MIDDLE * scale * own / 64.0;
     SHAPES[plane].map(|part| (base * f32::from(part) + 0.5).clamp(1.0, 255.0) as u16)

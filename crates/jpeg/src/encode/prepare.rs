@@ -18,6 +18,10 @@ pub enum Sampling {
     Full,
     /// Four pixels share theirs: 4:2:0.
     Halved,
+    /// Two share theirs that stand side by side: 4:2:2.
+    Narrowed,
+    /// Two share theirs that stand one above the other: 4:4:0.
+    Lowered,
 }
 
 /// Why a picture cannot be written.
@@ -57,8 +61,8 @@ pub struct Prepared<'a> {
     pub(crate) arch: Arch,
     /// Whether no pixel has any colour: it is written as one component then.
     pub(crate) grey: bool,
-    full: OnceLock<Vec<Transformed>>,
-    halved: OnceLock<Vec<Transformed>>,
+    /// By the ways to sample.
+    transformed: [OnceLock<Vec<Transformed>>; 4],
 }
 
 impl<'a> Prepared<'a> {
@@ -80,8 +84,7 @@ impl<'a> Prepared<'a> {
             samples,
             arch: Arch::new(),
             grey: pixels.into_iter().all(|[r, g, b]| r == g && g == b),
-            full: OnceLock::new(),
-            halved: OnceLock::new(),
+            transformed: Default::default(),
         })
     }
 
@@ -89,6 +92,8 @@ impl<'a> Prepared<'a> {
         let luma = match sampling {
             Sampling::Full => (1, 1),
             Sampling::Halved => (2, 2),
+            Sampling::Narrowed => (2, 1),
+            Sampling::Lowered => (1, 2),
         };
         let planes = [(1, luma, 0), (2, (1, 1), 1), (3, (1, 1), 1)];
         let size = (self.width as u32, self.height as u32);
@@ -101,12 +106,9 @@ impl<'a> Prepared<'a> {
 
     /// The transformed components of a sampling.
     pub(crate) fn planes(&self, sampling: Sampling) -> &[Transformed] {
-        let known = match sampling {
-            // Grey has no chroma to be halved.
-            Sampling::Halved if !self.grey => &self.halved,
-            _ => &self.full,
-        };
-        known.get_or_init(|| self.transformed(&self.frame(sampling)))
+        // Grey has no chroma to be shared.
+        let way = if self.grey { 0 } else { sampling as usize };
+        self.transformed[way].get_or_init(|| self.transformed(&self.frame(sampling)))
     }
 
     /// All components of a frame, transformed.
@@ -114,12 +116,19 @@ impl<'a> Prepared<'a> {
         let planes = self.converted(frame.components.len());
         let pairs = frame.components.iter().zip(planes);
         let done = pairs.map(|(component, whole)| {
-            let (plane, width, height) = if component.sampling == frame.most {
-                (whole, self.width, self.height)
-            } else {
-                let plane = chroma::halved(self.arch, &whole, self.width, self.height);
-                (plane, self.width.div_ceil(2), self.height.div_ceil(2))
+            let share = (
+                frame.most.0 / component.sampling.0,
+                frame.most.1 / component.sampling.1,
+            );
+            let (width, height) = (self.width, self.height);
+            let plane = match share {
+                (1, 1) => whole,
+                (_, 1) => chroma::narrowed(&whole, width),
+                (1, _) => chroma::lowered(&whole, width, height),
+                _ => chroma::halved(self.arch, &whole, width, height),
             };
+            let side = |side: usize, share: u32| side.div_ceil(share as usize);
+            let (width, height) = (side(width, share.0), side(height, share.1));
             let stride = component.padded.0 * 8;
             let mut blocks = vec![[0i16; 64]; component.padded.0 * component.padded.1];
             let mut rows = vec![0i16; stride * 8];
