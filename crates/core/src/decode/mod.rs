@@ -360,8 +360,8 @@ pub(crate) fn revision(kind: Kind) -> u32 {
 pub fn memory(probe: &Probe) -> u64 {
     let per_pixel = match (probe.kind, probe.delivery) {
         (_, Delivery::Rows) => 0,
-        // Up to three 16-bit coefficients.
-        (Kind::Jpeg, _) => 6,
+        // Up to three coefficients of a byte, and for some blocks those of two beside them.
+        (Kind::Jpeg, _) => 4,
         // The decoder keeps its planes, its code words or the bytes of deep samples beside these.
         _ => 8,
     };

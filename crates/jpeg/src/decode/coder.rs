@@ -270,5 +270,10 @@ fn sequential(
         extent = k;
         k += 1;
     }
-    (k <= 64).then_some(extent as u8)
+    if k > 64 {
+        // What ran over the end may have come to the beginning.
+        block[0] = *prediction as i16;
+        return None;
+    }
+    Some(extent as u8)
 }
