@@ -28,7 +28,7 @@ fn odd_and_damaged_jpegs_are_read_on_and_told() {
     assert_eq!(done.code, 1, "{}", done.stderr);
     for said in [
         "junk.jpg, length.jpg: bytes that belong to nothing stand between its parts",
-        "damaged.jpg: its data is damaged at byte",
+        "damaged.jpg: its data is damaged, found at byte",
     ] {
         assert!(done.stdout.contains(said), "{said}: {}", done.stdout);
     }

@@ -124,8 +124,8 @@ fn said_of_oddity(oddity: Oddity) -> String {
     let what = match oddity {
         Oddity::Damaged { position } => {
             return format!(
-                "its data is damaged at byte {position}: from there on it may look wrong; \
-                 look at it, or copy it again"
+                "its data is damaged, found at byte {position}: parts of it may look wrong; look at \
+                 it, or copy it again"
             );
         }
         Oddity::Junk => "bytes that belong to nothing stand between its parts",

@@ -207,9 +207,9 @@ pub enum Oddity {
     Restart,
     /// A Huffman table is missing, and the standard's example was taken.
     NoTable,
-    /// Its data is damaged: from there on the picture may look wrong.
+    /// Its data is damaged: parts of the picture may look wrong.
     Damaged {
-        /// The byte where that was found, from the beginning of the file.
+        /// The byte where that was found, from the beginning of the file; it may have begun before.
         position: u64,
     },
 }

@@ -53,19 +53,24 @@ impl Found {
     }
 }
 
+/// Which block of a scan it is.
+#[derive(Clone, Copy)]
+pub(crate) struct Place {
+    /// The component's part in the scan, whose tables it is read by.
+    pub part: usize,
+    pub component: usize,
+    /// Its column and row among the component's blocks.
+    pub x: usize,
+    pub y: usize,
+}
+
 /// Where the blocks of a scan go.
 pub(crate) trait Blocks {
-    /// Reads the block of a component at a column and a row, by the tables of its part in the scan;
-    /// `None` where no code fits.
-    fn read(
-        &mut self,
-        coder: &mut Coder,
-        bits: &mut Bits<'_>,
-        at: (usize, usize, (usize, usize)),
-    ) -> Option<()>;
+    /// Reads a block; `None` where no code fits.
+    fn read(&mut self, coder: &mut Coder, bits: &mut Bits<'_>, place: Place) -> Option<()>;
 
-    /// Leaves a block empty that is lost.
-    fn lose(&mut self, component: usize, at: (usize, usize));
+    /// Leaves a block empty that is lost; those that are held are so anyway.
+    fn lose(&mut self, _: Place) {}
 }
 
 impl Coding {
@@ -143,7 +148,13 @@ impl Coding {
         let component = self.coder.scan.parts[0].component;
         for column in 0..frame.components[component].blocks.0 {
             self.restart_where_due(bits)?;
-            self.block(bits, blocks, (0, component, (column, row)));
+            let place = Place {
+                part: 0,
+                component,
+                x: column,
+                y: row,
+            };
+            self.block(bits, blocks, place);
         }
         Ok(())
     }
@@ -163,7 +174,13 @@ impl Coding {
                 let (across, down) = (across as usize, down as usize);
                 for y in row * down..(row + 1) * down {
                     for x in unit * across..(unit + 1) * across {
-                        self.block(bits, blocks, (part, component, (x, y)));
+                        let place = Place {
+                            part,
+                            component,
+                            x,
+                            y,
+                        };
+                        self.block(bits, blocks, place);
                     }
                 }
             }
@@ -172,15 +189,10 @@ impl Coding {
     }
 
     #[inline(always)]
-    fn block(
-        &mut self,
-        bits: &mut Bits<'_>,
-        blocks: &mut impl Blocks,
-        at: (usize, usize, (usize, usize)),
-    ) {
+    fn block(&mut self, bits: &mut Bits<'_>, blocks: &mut impl Blocks, place: Place) {
         if self.is_lost {
-            blocks.lose(at.1, at.2);
-        } else if blocks.read(&mut self.coder, bits, at).is_none() {
+            blocks.lose(place);
+        } else if blocks.read(&mut self.coder, bits, place).is_none() {
             self.damaged(bits.position());
         }
     }

@@ -50,9 +50,9 @@ pub enum Oddity {
     Restart,
     /// A Huffman table is missing, and the standard's example was taken.
     NoTable,
-    /// The coded data is damaged: from there on the picture may look wrong.
+    /// The coded data is damaged: parts of the picture may look wrong.
     Damaged {
-        /// The byte where that was found, from the beginning of the file.
+        /// The byte where that was found, from the beginning of the file; it may have begun before.
         position: usize,
     },
 }

@@ -3,7 +3,7 @@
 
 use super::bits::Bits;
 use super::coder::Coder;
-use super::entropy::Blocks;
+use super::entropy::{Blocks, Place};
 use crate::block::Block;
 use crate::frame::{Component, Frame};
 
@@ -172,16 +172,11 @@ pub(crate) struct Whole<'h>(pub &'h mut [Held]);
 
 impl Blocks for Whole<'_> {
     #[inline(always)]
-    fn read(
-        &mut self,
-        coder: &mut Coder,
-        bits: &mut Bits<'_>,
-        (part, component, (x, y)): (usize, usize, (usize, usize)),
-    ) -> Option<()> {
-        let held = &mut self.0[component];
-        let index = y * held.stride + x;
+    fn read(&mut self, coder: &mut Coder, bits: &mut Bits<'_>, place: Place) -> Option<()> {
+        let held = &mut self.0[place.component];
+        let index = place.y * held.stride + place.x;
         let mut block = [0; 64];
-        let read = coder.sequential(bits, part, &mut block);
+        let read = coder.sequential(bits, place.part, &mut block);
         held.dc[index] = block[0];
         let mut slots = held.ac.slots(index);
         for (at, &value) in block.iter().enumerate().skip(1) {
@@ -189,8 +184,6 @@ impl Blocks for Whole<'_> {
         }
         read.map(|_| ())
     }
-
-    fn lose(&mut self, _: usize, _: (usize, usize)) {}
 }
 
 /// The first coefficients of all components, for a DC scan of a progressive file.
@@ -201,33 +194,20 @@ pub(crate) struct First<'h> {
 
 impl Blocks for First<'_> {
     #[inline(always)]
-    fn read(
-        &mut self,
-        coder: &mut Coder,
-        bits: &mut Bits<'_>,
-        (part, component, (x, y)): (usize, usize, (usize, usize)),
-    ) -> Option<()> {
-        let stride = self.frame.components[component].padded.0;
-        coder.dc(bits, part, &mut self.planes[component][y * stride + x])
+    fn read(&mut self, coder: &mut Coder, bits: &mut Bits<'_>, place: Place) -> Option<()> {
+        let stride = self.frame.components[place.component].padded.0;
+        let value = &mut self.planes[place.component][place.y * stride + place.x];
+        coder.dc(bits, place.part, value)
     }
-
-    fn lose(&mut self, _: usize, _: (usize, usize)) {}
 }
 
 impl Blocks for &mut Details {
     #[inline(always)]
-    fn read(
-        &mut self,
-        coder: &mut Coder,
-        bits: &mut Bits<'_>,
-        (_, _, (x, y)): (usize, usize, (usize, usize)),
-    ) -> Option<()> {
-        let index = y * self.stride + x;
+    fn read(&mut self, coder: &mut Coder, bits: &mut Bits<'_>, place: Place) -> Option<()> {
+        let index = place.y * self.stride + place.x;
         if coder.passes(|| self.is_empty(index)) {
             return Some(());
         }
         coder.ac(bits, &mut self.slots(index))
     }
-
-    fn lose(&mut self, _: usize, _: (usize, usize)) {}
 }

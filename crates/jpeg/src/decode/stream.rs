@@ -7,7 +7,7 @@ use rayon::prelude::*;
 
 use super::bits::Bits;
 use super::coder::Coder;
-use super::entropy::{Blocks, Coding, Found};
+use super::entropy::{Blocks, Coding, Found, Place};
 use crate::block::Block;
 use crate::error::Error;
 use crate::frame::{Component, Frame};
@@ -120,30 +120,25 @@ impl Strip {
     }
 
     #[inline(always)]
-    fn place(&self, (x, y): (usize, usize)) -> usize {
-        (y - self.first) * self.across + x
+    fn index(&self, place: Place) -> usize {
+        (place.y - self.first) * self.across + place.x
     }
 }
 
 impl Blocks for Band {
     #[inline(always)]
-    fn read(
-        &mut self,
-        coder: &mut Coder,
-        bits: &mut Bits<'_>,
-        (part, component, at): (usize, usize, (usize, usize)),
-    ) -> Option<()> {
-        let strip = &mut self[component];
-        let place = strip.place(at);
-        let extent = coder.sequential(bits, part, &mut strip.blocks[place]);
+    fn read(&mut self, coder: &mut Coder, bits: &mut Bits<'_>, place: Place) -> Option<()> {
+        let strip = &mut self[place.component];
+        let index = strip.index(place);
+        let extent = coder.sequential(bits, place.part, &mut strip.blocks[index]);
         // What broke off may have coefficients anywhere.
-        strip.extents[place] = extent.unwrap_or(63);
+        strip.extents[index] = extent.unwrap_or(63);
         extent.map(|_| ())
     }
 
-    fn lose(&mut self, component: usize, at: (usize, usize)) {
-        let strip = &mut self[component];
-        let place = strip.place(at);
-        (strip.blocks[place], strip.extents[place]) = ([0; 64], 0);
+    fn lose(&mut self, place: Place) {
+        let strip = &mut self[place.component];
+        let index = strip.index(place);
+        (strip.blocks[index], strip.extents[index]) = ([0; 64], 0);
     }
 }
