@@ -1,5 +1,6 @@
 //! What a dial means: quantisation tables, and how hard a file is worked on.
 
+use super::chain;
 use super::prepare::{Prepared, Sampling};
 use super::quantise::{self, Balance, Costs, Steps};
 use super::write::Options;
@@ -119,6 +120,11 @@ impl Prepared<'_> {
                 })
                 .collect();
             blocks = Some(chosen);
+        }
+        for (index, blocks) in (0..).zip(blocks.iter_mut().flatten()) {
+            let component = &frame.components[index];
+            let steps = &steps[slot(index)];
+            chain::choose(&planes[index], (&frame, component), blocks, steps, BALANCE);
         }
         let planes = (0..)
             .zip(blocks.unwrap_or(rounded))

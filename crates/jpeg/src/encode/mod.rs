@@ -1,5 +1,6 @@
 //! Writing.
 
+mod chain;
 mod chroma;
 mod code;
 mod dial;
