@@ -15,7 +15,8 @@
 //! # Writing
 //!
 //! [`Prepared::new`] takes a picture in RGB: what all files of it need is computed once, and
-//! [`Prepared::encode`] is asked for one dial after the other. [`Coefficients::write`] writes
+//! [`Prepared::encode`] is asked for one dial after the other; [`Coefficients::rows`] shows what will be
+//! seen of a file before it is written. [`Coefficients::write`] writes
 //! coefficients that were read, so that a file comes out lighter with the same pixels;
 //! [`Coefficients::part`] and [`Coefficients::turned`] crop and turn it without loss.
 //!

@@ -1,6 +1,8 @@
 //! Pictures become files that other decoders read, the lighter the coarser.
 
-use kiln_jpeg::{Decoder, Effort, Layout, Limits, Options, Prepared, Refusal, Sampling, Scale};
+use kiln_jpeg::{
+    Colours, Decoder, Effort, Layout, Limits, Options, Prepared, Refusal, Sampling, Scale,
+};
 
 use crate::support::{Dice, apart, by_another, decoded};
 
@@ -56,6 +58,14 @@ fn finer_dials_are_nearer_and_heavier_at_every_effort() {
             let (found, own) = decoded(&file, Scale::Full);
             assert_eq!(found, size);
             assert!(apart(&own, &other).1 < 0.2);
+            // What it will show is known before it is written.
+            let coefficients = prepared.coefficients(dial, sampling, effort);
+            let mut rows = coefficients.rows(Colours::YCbCr);
+            let mut shown = Vec::new();
+            for _ in 0..size.1 {
+                shown.extend_from_slice(rows.next_row().expect("it is there"));
+            }
+            assert_eq!(shown, own);
             let (_, mean) = apart(&own, &samples);
             assert!(
                 file.len() > weight && mean < error,

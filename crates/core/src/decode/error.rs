@@ -61,7 +61,7 @@ pub enum DecodeError {
 }
 
 impl DecodeError {
-    pub(super) fn damaged(kind: Kind, source: impl Into<Box<dyn Error + Send + Sync>>) -> Self {
+    pub(crate) fn damaged(kind: Kind, source: impl Into<Box<dyn Error + Send + Sync>>) -> Self {
         DecodeError::Damaged {
             kind,
             source: source.into(),

@@ -120,7 +120,15 @@ const FINE: u8 = 90;
 pub trait Prepared: Send + Sync {
     /// A file. The same manner gives the same bytes on every run.
     fn encode(&self, manner: Manner) -> Result<Vec<u8>, EncodeError>;
+
+    /// The same, with the pixels that the file shows, where they are at hand without decoding it.
+    fn shown(&self, manner: Manner) -> Result<Shown, EncodeError> {
+        Ok((self.encode(manner)?, None))
+    }
 }
+
+/// A file, and the pixels that it shows, where they are at hand.
+pub type Shown = (Vec<u8>, Option<Raster>);
 
 /// The ways of a coder that can share the chroma of neighbouring pixels.
 #[derive(Clone, Copy, Debug, PartialEq)]

@@ -8,7 +8,7 @@ mod own;
 mod png;
 mod webp;
 
-pub use coder::{Abilities, Coder, Prepared, Sought, Subject, Tried, Way, Ways};
+pub use coder::{Abilities, Coder, Prepared, Shown, Sought, Subject, Tried, Way, Ways};
 pub use inscribe::inscribe;
 pub use own::{Own, Repack, Repacked, repack};
 
@@ -225,8 +225,13 @@ struct Guarded<'a> {
     prepared: Box<dyn Prepared + 'a>,
 }
 
-impl Prepared for Guarded<'_> {
-    fn encode(&self, manner: Manner) -> Result<Vec<u8>, EncodeError> {
+impl Guarded<'_> {
+    /// Asks the coder, where it can do that.
+    fn ask<T>(
+        &self,
+        manner: Manner,
+        ask: impl FnOnce(&dyn Prepared) -> Result<T, EncodeError>,
+    ) -> Result<T, EncodeError> {
         let format = self.format;
         let what = match manner.coding {
             Coding::Lossless if format.is_exact() => None,
@@ -238,8 +243,18 @@ impl Prepared for Guarded<'_> {
         if let Some(what) = what {
             return Err(EncodeError::Impossible { format, what });
         }
-        let encoded = guarded(|| self.prepared.encode(manner));
-        encoded.unwrap_or(Err(EncodeError::Panicked(format)))
+        let asked = guarded(|| ask(self.prepared.as_ref()));
+        asked.unwrap_or(Err(EncodeError::Panicked(format)))
+    }
+}
+
+impl Prepared for Guarded<'_> {
+    fn encode(&self, manner: Manner) -> Result<Vec<u8>, EncodeError> {
+        self.ask(manner, |prepared| prepared.encode(manner))
+    }
+
+    fn shown(&self, manner: Manner) -> Result<Shown, EncodeError> {
+        self.ask(manner, |prepared| prepared.shown(manner))
     }
 }
 

@@ -3,6 +3,7 @@
 
 use std::cell::RefCell;
 use std::collections::HashMap;
+use std::hash::{DefaultHasher, Hasher};
 
 use super::account::{Account, Attempt, Piece, PieceError};
 use super::canvas::Canvas;
@@ -10,9 +11,11 @@ use super::eye;
 use super::versions::Version;
 use crate::budget::{self, Aim, Curve, Outcome, Trial, Verdict};
 use crate::credits::Blocks;
+use crate::decode::DecodeError;
 use crate::encode::{
     self, Coding, Format, Manner, Pace, Passes, Prepared, Repacked, Sought, Tried, Way,
 };
+use crate::pixels::Raster;
 use crate::plan::{CodingWish, LookWish};
 use crate::source::Nature;
 
@@ -203,10 +206,10 @@ impl<'c> Bench<'c> {
                 curve,
                 known,
                 |dial| -> Result<Trial, PieceError> {
-                    let (file, score) = self.attempt(manner(dial, pace))?;
-                    let weight = file.len() as u64;
+                    let (proof, score) = self.trial(manner(dial, pace))?;
+                    let weight = proof.file.len() as u64;
                     trail.push(self.tried(manner(dial, pace), weight, score));
-                    files.borrow_mut().insert(dial, file);
+                    files.borrow_mut().insert(dial, proof);
                     Ok(Trial {
                         dial,
                         weight,
@@ -238,7 +241,8 @@ impl<'c> Bench<'c> {
             outcome = run(budgets, &curve, self.terms.pace, Vec::new())?;
         }
         let Outcome { kept, verdict } = outcome;
-        let file = files.take().remove(&kept.dial).unwrap_or_default();
+        let proof = files.take().remove(&kept.dial).unwrap_or_default();
+        let file = self.proven(proof)?;
         let manner = manner(kept.dial, self.terms.pace);
         Ok(self.piece(file, (manner, kept.score), Some(verdict), trail))
     }
@@ -305,24 +309,60 @@ impl<'c> Bench<'c> {
 
     /// A file, and its score.
     pub(super) fn attempt(&self, manner: Manner) -> Result<(Vec<u8>, f32), PieceError> {
+        let (proof, score) = self.trial(manner)?;
+        Ok((self.proven(proof)?, score))
+    }
+
+    /// A file whose pixels may be known without decoding it, and its score.
+    fn trial(&self, manner: Manner) -> Result<(Proof, f32), PieceError> {
         let Bench { canvas, format, .. } = *self;
         if let Some(made) = &self.made {
             let made = made.borrow();
             let known = made.iter().find(|made| made.attempt.manner() == manner);
             if let Some(Version { attempt, file }) = known {
-                return Ok((file.clone(), attempt.score));
+                let file = file.clone();
+                return Ok((Proof { file, shows: None }, attempt.score));
             }
         }
-        let file = self.file(manner)?;
-        let eye = || canvas.eye(self.terms.density);
-        let score = eye::score(&canvas.raster, format, &file, eye);
-        let score = score.map_err(|source| PieceError::Unreadable { format, source })?;
+        let (file, shown) = match (manner.coding, self.own) {
+            (Coding::Lossless, Some(own)) => (own.file.clone(), None),
+            _ => self.prepared.shown(manner)?,
+        };
+        let file = encode::inscribe(file, format, self.terms.blocks)?;
+        let shows = shown.as_ref().map(digest);
+        let finished = match shown {
+            Some(shown) => shown,
+            None => self.finished(&file)?,
+        };
+        let score = eye::score(&canvas.raster, &finished, || canvas.eye(self.terms.density));
         if let Some(made) = &self.made {
             let attempt = self.tried(manner, file.len() as u64, score);
-            let file = file.clone();
+            let file = self.proven(Proof {
+                file: file.clone(),
+                shows,
+            })?;
             made.borrow_mut().push(Version { attempt, file });
         }
-        Ok((file, score))
+        Ok((Proof { file, shows }, score))
+    }
+
+    /// A file that is to be kept: it is decoded, where that was not done yet.
+    fn proven(&self, Proof { file, shows }: Proof) -> Result<Vec<u8>, PieceError> {
+        match shows {
+            Some(shows) if digest(&self.finished(&file)?) != shows => {
+                let format = self.format;
+                let what = "it shows other pixels than its coder said";
+                let source = DecodeError::damaged(format.kind(), what);
+                Err(PieceError::Unreadable { format, source })
+            }
+            _ => Ok(file),
+        }
+    }
+
+    fn finished(&self, file: &[u8]) -> Result<Raster, PieceError> {
+        let format = self.format;
+        eye::finished(&self.canvas.raster, format, file)
+            .map_err(|source| PieceError::Unreadable { format, source })
     }
 
     /// A file, unseen.
@@ -350,6 +390,20 @@ impl<'c> Bench<'c> {
             width: self.canvas.width(),
         }
     }
+}
+
+/// A file, and the digest of what it shows, where that is known without decoding it.
+#[derive(Default)]
+struct Proof {
+    file: Vec<u8>,
+    shows: Option<u64>,
+}
+
+/// A digest of pixels, for this run alone.
+fn digest(raster: &Raster) -> u64 {
+    let mut hasher = DefaultHasher::new();
+    hasher.write(raster.samples());
+    hasher.finish()
 }
 
 fn reaches(account: &Account) -> bool {

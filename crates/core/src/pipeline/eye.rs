@@ -54,7 +54,7 @@ impl Eye {
     /// picture is seen reduced, so both sides are reduced alike; but its own pixels may not fall
     /// far below.
     pub fn score(&self, raster: &Raster, format: Format, file: &[u8]) -> Result<f32, DecodeError> {
-        score(raster, format, file, || self)
+        Ok(score(raster, &finished(raster, format, file)?, || self))
     }
 
     fn compare(&self, finished: &Raster) -> f32 {
@@ -74,19 +74,23 @@ impl Eye {
     }
 }
 
-/// The score of a file, by an eye that is prepared only where the file is not the same picture.
-pub(super) fn score<'a>(
+/// The score of a finished picture, by an eye that is prepared only where it is not the same.
+pub(super) fn score<'a>(raster: &Raster, finished: &Raster, eye: impl FnOnce() -> &'a Eye) -> f32 {
+    if finished == raster {
+        100.0
+    } else {
+        eye().compare(finished)
+    }
+}
+
+/// The pixels of a file that was made of a raster.
+pub(super) fn finished(
     raster: &Raster,
     format: Format,
     file: &[u8],
-    eye: impl FnOnce() -> &'a Eye,
-) -> Result<f32, DecodeError> {
-    let finished = decode::finished(format.kind(), file, raster.size())?.in_gamut(raster.gamut());
-    Ok(if finished == *raster {
-        100.0
-    } else {
-        eye().compare(&finished)
-    })
+) -> Result<Raster, DecodeError> {
+    let finished = decode::finished(format.kind(), file, raster.size())?;
+    Ok(finished.in_gamut(raster.gamut()))
 }
 
 /// The score of a raster of the reference's size: then there is one.

@@ -188,55 +188,25 @@ impl<'a> Decoder<'a> {
             let extents = vec![0; row.len()];
             (Source::Held(read.planes, (row, extents)), read.tables)
         };
-        let tables: Vec<Quantisation> = tables.iter().map(Quantisation::new).collect();
-        let planes = frame.components.iter().zip(tables);
-        let planes = planes.map(|(component, table)| {
-            let (side, (h, v)) = side(component, &frame, wanted.scale);
-            let divisor = wanted.scale.divisor();
-            let length = |all: u32, own: u32, most: u32| {
-                let reduced = all.div_ceil(divisor);
-                (u64::from(reduced) * u64::from(own)).div_ceil(u64::from(most)) as usize
-            };
-            let band = component.sampling.1 as usize * side;
-            let stride = component.padded.0 * side;
-            SampledPlane {
-                table,
-                side,
-                upsampling: Upsampling::new((h, v), frame.most),
-                width: length(frame.width, h, frame.most.0),
-                height: length(frame.height, v, frame.most.1),
-                band,
-                stride,
-                samples: vec![S::default(); stride * band * 2],
-            }
-        });
-        let size = (
-            frame.width.div_ceil(wanted.scale.divisor()),
-            frame.height.div_ceil(wanted.scale.divisor()),
-        );
-        let ink = match self.header.colours {
-            Colours::Grey => Ink::Grey,
-            Colours::YCbCr | Colours::Rgb => Ink::Rgb,
-            Colours::Cmyk | Colours::Ycck => Ink::Cmyk,
-        };
-        let planes: Vec<SampledPlane<S>> = planes.collect();
-        let widest = size.0 as usize;
-        Ok(Rows {
-            arch: Arch::new(),
-            source,
-            size,
-            ink,
-            colours: self.header.colours,
-            needed: needed(&frame, wanted),
-            wide: planes.iter().map(|_| vec![S::default(); widest]).collect(),
-            mixed: vec![0; planes.iter().map(|plane| plane.width).max().unwrap_or(0)],
-            row: vec![S::default(); widest * ink.count()],
-            planes,
-            frame,
-            bands: 0,
-            next: 0,
-            oddities: self.reader.oddities,
-        })
+        Ok(Rows::new(
+            (source, &tables),
+            (frame, self.header.colours),
+            wanted,
+            self.reader.oddities,
+        ))
+    }
+}
+
+impl Coefficients {
+    /// The pixels that they show, where their components stand for these colours: those that a file of
+    /// them has.
+    pub fn rows(&self, colours: Colours) -> Rows<'_> {
+        let planes = self.planes.iter().map(|plane| plane.blocks.as_slice());
+        let widest = self.frame.components.iter().map(|one| one.padded.0).max();
+        let source = Source::Open(planes.collect(), vec![63; widest.unwrap_or(0)]);
+        let tables: Vec<[u16; 64]> = self.planes.iter().map(|plane| plane.table).collect();
+        let picture = (self.frame.clone(), colours);
+        Rows::new((source, &tables), picture, Wanted::default(), Vec::new())
     }
 }
 
@@ -266,6 +236,8 @@ fn needed(frame: &Frame, wanted: Wanted) -> (usize, usize) {
 enum Source<'a> {
     /// From the file, a band at a time.
     Stream(Box<Stream<'a>>),
+    /// All are there, as they are, with extents for a row of any.
+    Open(Vec<&'a [Block]>, Vec<u8>),
     /// All are there; a row of them is laid open at a time, with its extents.
     Held(Vec<Held>, (Vec<Block>, Vec<u8>)),
 }
@@ -356,6 +328,66 @@ pub struct Rows<'a, S = u8> {
 }
 
 #[allow(private_bounds, reason = "there are no other samples than these two")]
+impl<'a, S: Sample> Rows<'a, S> {
+    fn new(
+        (source, tables): (Source<'a>, &[[u16; 64]]),
+        (frame, colours): (Frame, Colours),
+        wanted: Wanted,
+        oddities: Vec<Oddity>,
+    ) -> Rows<'a, S> {
+        let tables: Vec<Quantisation> = tables.iter().map(Quantisation::new).collect();
+        let planes = frame.components.iter().zip(tables);
+        let planes = planes.map(|(component, table)| {
+            let (side, (h, v)) = side(component, &frame, wanted.scale);
+            let divisor = wanted.scale.divisor();
+            let length = |all: u32, own: u32, most: u32| {
+                let reduced = all.div_ceil(divisor);
+                (u64::from(reduced) * u64::from(own)).div_ceil(u64::from(most)) as usize
+            };
+            let band = component.sampling.1 as usize * side;
+            let stride = component.padded.0 * side;
+            SampledPlane {
+                table,
+                side,
+                upsampling: Upsampling::new((h, v), frame.most),
+                width: length(frame.width, h, frame.most.0),
+                height: length(frame.height, v, frame.most.1),
+                band,
+                stride,
+                samples: vec![S::default(); stride * band * 2],
+            }
+        });
+        let size = (
+            frame.width.div_ceil(wanted.scale.divisor()),
+            frame.height.div_ceil(wanted.scale.divisor()),
+        );
+        let ink = match colours {
+            Colours::Grey => Ink::Grey,
+            Colours::YCbCr | Colours::Rgb => Ink::Rgb,
+            Colours::Cmyk | Colours::Ycck => Ink::Cmyk,
+        };
+        let planes: Vec<SampledPlane<S>> = planes.collect();
+        let widest = size.0 as usize;
+        Rows {
+            arch: Arch::new(),
+            source,
+            size,
+            ink,
+            colours,
+            needed: needed(&frame, wanted),
+            wide: planes.iter().map(|_| vec![S::default(); widest]).collect(),
+            mixed: vec![0; planes.iter().map(|plane| plane.width).max().unwrap_or(0)],
+            row: vec![S::default(); widest * ink.count()],
+            planes,
+            frame,
+            bands: 0,
+            next: 0,
+            oddities,
+        }
+    }
+}
+
+#[allow(private_bounds, reason = "there are no other samples than these two")]
 impl<S: Sample> Rows<'_, S> {
     /// Width and height of the picture as it comes.
     pub fn size(&self) -> (u32, u32) {
@@ -374,7 +406,7 @@ impl<S: Sample> Rows<'_, S> {
 
     /// Goes back to the first row, where the coefficients are held; tells whether it could.
     pub fn rewind(&mut self) -> bool {
-        let held = matches!(self.source, Source::Held(..));
+        let held = !matches!(self.source, Source::Stream(_));
         if held {
             (self.bands, self.next) = (0, 0);
         }
@@ -433,6 +465,10 @@ impl<S: Sample> Rows<'_, S> {
             for row in 0..down {
                 let (blocks, extents) = match &mut self.source {
                     Source::Stream(stream) => stream.band(&self.frame, band)?[index].row(row),
+                    Source::Open(planes, extents) => {
+                        let first = (band * down + row) * across;
+                        (&planes[index][first..first + across], &extents[..across])
+                    }
                     Source::Held(held, (blocks, extents)) => {
                         let (blocks, extents) = (&mut blocks[..across], &mut extents[..across]);
                         held[index].row(band * down + row, blocks, extents);

@@ -79,10 +79,11 @@ impl Prepared<'_> {
         effort: Effort,
         options: Options<'_>,
     ) -> Vec<u8> {
-        self.quantised(dial, sampling, effort).write(options)
+        self.coefficients(dial, sampling, effort).write(options)
     }
 
-    fn quantised(&self, dial: u8, sampling: Sampling, effort: Effort) -> Coefficients {
+    /// The coefficients of that file, which tell what it shows before it is written.
+    pub fn coefficients(&self, dial: u8, sampling: Sampling, effort: Effort) -> Coefficients {
         let frame = self.frame(sampling);
         let planes = self.planes(sampling);
         let steps = [0, 1].map(|plane| steps(dial, plane, sampling));

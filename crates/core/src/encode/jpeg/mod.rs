@@ -3,13 +3,13 @@
 mod curves;
 mod repack;
 
-use kiln_jpeg::{Effort, Layout, Options, Refusal, Sampling};
+use kiln_jpeg::{Coefficients, Colours, Effort, Layout, Options, Refusal, Sampling};
 
-use super::coder::{Abilities, Coder, Prepared, Ways};
+use super::coder::{Abilities, Coder, Prepared, Shown, Ways};
 use super::{Chroma, Coding, EncodeError, Format, Manner, Own, Pace, Passes, Repacked};
 use crate::colour;
 use crate::container::jpeg;
-use crate::pixels::Raster;
+use crate::pixels::{Channels, Raster};
 use crate::source::Kind;
 
 const ABILITIES: Abilities = Abilities {
@@ -78,8 +78,8 @@ struct Ready<'a> {
     passes: Passes,
 }
 
-impl Prepared for Ready<'_> {
-    fn encode(&self, manner: Manner) -> Result<Vec<u8>, EncodeError> {
+impl Ready<'_> {
+    fn coefficients(&self, manner: Manner) -> Coefficients {
         let dial = match manner.coding {
             Coding::Dial(dial) => dial.clamp(1, 100),
             Coding::Lossless => 100,
@@ -93,24 +93,62 @@ impl Prepared for Ready<'_> {
             Pace::Steady => Effort::Steady,
             Pace::Patient => Effort::Patient,
         };
+        self.picture.coefficients(dial, sampling, effort)
+    }
+
+    fn written(&self, coefficients: &Coefficients, pace: Pace) -> Result<Vec<u8>, EncodeError> {
         let segments = segments(self.raster).ok_or_else(|| {
             EncodeError::failed(
                 Format::Jpeg,
                 "its profile is too long for a segment".to_owned(),
             )
         })?;
-        let layout = match (self.passes, effort) {
+        let layout = match (self.passes, pace) {
             (Passes::One, _) => Layout::Sequential,
-            (_, Effort::Quick) => Layout::Progressive,
-            (Passes::Lightest, Effort::Patient) => Layout::Smallest,
+            (_, Pace::Quick) => Layout::Progressive,
+            (Passes::Lightest, Pace::Patient) => Layout::Smallest,
             _ => Layout::Searched,
         };
-        let options = Options {
+        Ok(coefficients.write(Options {
             layout,
             restart: 0,
             segments: &segments,
+        }))
+    }
+
+    /// The pixels that coefficients show.
+    fn pixels(&self, coefficients: &Coefficients) -> Option<Raster> {
+        let size = self.raster.size();
+        let is_grey = coefficients.planes.len() == 1;
+        let colours = if is_grey {
+            Colours::Grey
+        } else {
+            Colours::YCbCr
         };
-        Ok(self.picture.encode(dial, sampling, effort, options))
+        let mut rows = coefficients.rows(colours);
+        let mut samples = Vec::with_capacity(size.pixels() as usize * 3);
+        for _ in 0..size.height() {
+            let row = rows.next_row().ok()?;
+            if is_grey {
+                samples.extend(row.iter().flat_map(|&grey| [grey; 3]));
+            } else {
+                samples.extend_from_slice(row);
+            }
+        }
+        let raster = Raster::new(size, Channels::Rgb, samples)?;
+        Some(raster.in_gamut(self.raster.gamut()))
+    }
+}
+
+impl Prepared for Ready<'_> {
+    fn encode(&self, manner: Manner) -> Result<Vec<u8>, EncodeError> {
+        self.written(&self.coefficients(manner), manner.pace)
+    }
+
+    fn shown(&self, manner: Manner) -> Result<Shown, EncodeError> {
+        let coefficients = self.coefficients(manner);
+        let file = self.written(&coefficients, manner.pace)?;
+        Ok((file, self.pixels(&coefficients)))
     }
 }
 
