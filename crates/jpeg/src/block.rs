@@ -22,3 +22,8 @@ pub(crate) const PLACE: [u8; 64] = {
     }
     place
 };
+
+/// The indices of the zigzag sequence from one to another, as a mask.
+pub(crate) fn band((first, last): (usize, usize)) -> u64 {
+    (u64::MAX << first) & (u64::MAX >> (63 - last))
+}

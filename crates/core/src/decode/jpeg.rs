@@ -106,16 +106,6 @@ impl Rows for Jpeg<'_> {
     }
 
     fn oddities(&self) -> Vec<Oddity> {
-        let found = self.rows.oddities().iter();
-        let told = found.map(|found| match *found {
-            kiln_jpeg::Oddity::Junk => Oddity::Junk,
-            kiln_jpeg::Oddity::NoEnd => Oddity::NoEnd,
-            kiln_jpeg::Oddity::Restart => Oddity::Restart,
-            kiln_jpeg::Oddity::NoTable => Oddity::NoTable,
-            kiln_jpeg::Oddity::Damaged { position } => Oddity::Damaged {
-                position: position as u64,
-            },
-        });
-        told.collect()
+        self.rows.oddities().to_vec()
     }
 }

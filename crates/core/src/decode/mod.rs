@@ -15,6 +15,8 @@ mod whole;
 pub use error::DecodeError;
 pub use finished::finished;
 pub use input::{Input, Stored, Stream};
+/// What is odd in a file that is read all the same.
+pub use kiln_jpeg::Oddity;
 pub use pixels::{File, Open, Pixels};
 
 use crate::guard::guarded;
@@ -194,24 +196,6 @@ pub trait Rows: Send {
     fn oddities(&self) -> Vec<Oddity> {
         Vec::new()
     }
-}
-
-/// What is odd in a file that is read all the same.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Oddity {
-    /// Bytes that belong to nothing were passed over.
-    Junk,
-    /// Its end marker is missing.
-    NoEnd,
-    /// Its restart markers are numbered wrongly.
-    Restart,
-    /// A Huffman table is missing, and the standard's example was taken.
-    NoTable,
-    /// Its data is damaged: parts of the picture may look wrong.
-    Damaged {
-        /// The byte where that was found, from the beginning of the file; it may have begun before.
-        position: u64,
-    },
 }
 
 impl<T: Rows + ?Sized> Rows for &mut T {

@@ -367,10 +367,7 @@ impl<'c> Bench<'c> {
 
     /// A file, unseen.
     pub(super) fn file(&self, manner: Manner) -> Result<Vec<u8>, PieceError> {
-        let file = match (manner.coding, self.own) {
-            (Coding::Lossless, Some(own)) => own.file.clone(),
-            _ => self.prepared.encode(manner)?,
-        };
+        let file = self.prepared.encode(manner)?;
         Ok(encode::inscribe(file, self.format, self.terms.blocks)?)
     }
 

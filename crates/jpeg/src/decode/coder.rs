@@ -1,5 +1,7 @@
 //! What codes mean: blocks from bits (ITU-T T.81, F.2.2 and G.2).
 
+use std::sync::Arc;
+
 use super::bits::Bits;
 use super::header::{Oddity, Reader, Scan};
 use super::held::Slots;
@@ -9,7 +11,6 @@ use crate::error::Error;
 use crate::frame::Frame;
 
 /// The tables of a component in a scan.
-#[derive(Clone)]
 struct Coded {
     dc: Option<Lookup>,
     ac: Option<Lookup>,
@@ -19,7 +20,7 @@ struct Coded {
 #[derive(Clone)]
 pub(crate) struct Coder {
     pub scan: Scan,
-    parts: Vec<Coded>,
+    parts: Arc<[Coded]>,
     predictions: [i32; 4],
     /// Blocks that are still to be passed over at the end of their bands.
     ended: u32,
@@ -52,7 +53,7 @@ impl Coder {
         }
         Ok(Coder {
             scan,
-            parts,
+            parts: parts.into(),
             predictions: [0; 4],
             ended: 0,
         })

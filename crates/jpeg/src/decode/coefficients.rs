@@ -5,7 +5,7 @@ use rayon::prelude::*;
 use super::entropy::{Blocks, Coding, Found};
 use super::header::{Header, Limits, Next, Oddity, Reader, Scan};
 use super::held::{First, Held, Whole};
-use crate::block::{Block, ZIGZAG};
+use crate::block::{Block, ZIGZAG, band};
 use crate::error::Error;
 use crate::frame::Frame;
 
@@ -86,7 +86,7 @@ impl Idle {
         let mut kept: Vec<Coding> = Vec::new();
         while let Some(coding) = codings.pop() {
             let scan = &coding.coder.scan;
-            let (band, refines) = (band(scan), scan.bits.0 > 0 && scan.band.0 > 0);
+            let (band, refines) = (band(scan.band), scan.bits.0 > 0 && scan.band.0 > 0);
             let mut parts = scan.parts.iter();
             if (self.coarse && refines) || !parts.any(|part| needed[part.component] & band != 0) {
                 continue;
@@ -109,12 +109,6 @@ fn low(side: usize) -> u64 {
         x < side && y < side
     });
     places.map(|(index, _)| 1 << index).sum()
-}
-
-/// The coefficients of a scan.
-fn band(scan: &Scan) -> u64 {
-    let (first, last) = scan.band;
-    (u64::MAX << first) & (u64::MAX >> (63 - last))
 }
 
 /// What was read, and what was odd in it.

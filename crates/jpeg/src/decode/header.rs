@@ -40,7 +40,7 @@ pub enum Colours {
 }
 
 /// What is odd in a file that is read all the same.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Oddity {
     /// Bytes between two segments.
     Junk,

@@ -385,10 +385,7 @@ impl<'a, S: Sample> Rows<'a, S> {
             oddities,
         }
     }
-}
 
-#[allow(private_bounds, reason = "there are no other samples than these two")]
-impl<S: Sample> Rows<'_, S> {
     /// Width and height of the picture as it comes.
     pub fn size(&self) -> (u32, u32) {
         self.size

@@ -72,17 +72,14 @@ impl<'a> Stream<'a> {
     fn fill(&mut self, frame: &Frame) -> Result<(), Error> {
         let (first, data) = (self.first, self.data.as_ref());
         let count = self.bands.len().min(frame.units.1 - first);
-        let codings = match self.coding.ahead(data, frame, count) {
-            Some(codings) => codings,
-            None => vec![self.coding.clone()],
+        let Some(codings) = self.coding.ahead(data, frame, count) else {
+            self.read = 1;
+            return read(&mut self.coding, data, frame, first, &mut self.bands[0]);
         };
         self.read = codings.len();
         let bands = codings.into_par_iter().zip(&mut self.bands).enumerate();
         let done = bands.map(|(index, (mut coding, strips))| {
-            for strip in strips.iter_mut() {
-                strip.first = (first + index) * strip.down;
-            }
-            coding.row(data, frame, first + index, strips)?;
+            read(&mut coding, data, frame, first + index, strips)?;
             Ok(coding)
         });
         let done: Vec<Result<Coding, Error>> = done.collect();
@@ -99,6 +96,20 @@ impl<'a> Stream<'a> {
         self.coding.found = found;
         Ok(())
     }
+}
+
+/// Reads a band of units.
+fn read(
+    coding: &mut Coding,
+    data: &[u8],
+    frame: &Frame,
+    band: usize,
+    strips: &mut Band,
+) -> Result<(), Error> {
+    for strip in strips.iter_mut() {
+        strip.first = band * strip.down;
+    }
+    coding.row(data, frame, band, strips)
 }
 
 impl Strip {

@@ -1,13 +1,13 @@
 //! The first coefficients of a component, which are coded as differences from block to block: they are
 //! chosen along the whole chain, so that losses and bits are least in sum (A. Viterbi's algorithm).
 
-use super::code::magnitude;
+use super::code::{self, Step, magnitude};
 use super::forward::FRACTION;
 use super::prepare::Transformed;
 use super::quantise::{Balance, Steps};
 use super::tables;
 use crate::block::Block;
-use crate::frame::{Component, Frame};
+use crate::frame::Frame;
 
 /// How much more a loss counts in a block that is flat: there it is seen as a step.
 const STEP_SEEN: f32 = 2.0;
@@ -16,46 +16,41 @@ const STEP_SEEN: f32 = 2.0;
 const TRIED: [i32; 3] = [0, -1, 1];
 
 /// The indices of a component's blocks in the order in which they are coded.
-fn order(frame: &Frame, component: &Component) -> Vec<usize> {
-    let (h, v) = (component.sampling.0 as usize, component.sampling.1 as usize);
-    let stride = component.padded.0;
-    let units =
-        (0..frame.units.1).flat_map(|row| (0..frame.units.0).map(move |column| (row, column)));
-    let blocks = units.flat_map(|(row, column)| {
-        let inside = (0..v).flat_map(move |y| (0..h).map(move |x| (x, y)));
-        inside.map(move |(x, y)| (row * v + y) * stride + column * h + x)
+fn order(frame: &Frame, index: usize) -> Vec<usize> {
+    let all: Vec<usize> = if frame.interleaves() {
+        (0..frame.components.len()).collect()
+    } else {
+        vec![index]
+    };
+    let mut order = Vec::new();
+    code::walk(frame, &all, (0, 1), |step| match step {
+        Step::Block(_, component, block) if component == index => order.push(block),
+        _ => {}
     });
-    blocks.collect()
+    order
 }
 
 /// What a difference costs, in bits, by its magnitude category.
-fn costs(differences: impl Iterator<Item = i32>) -> [f32; 16] {
+fn costs(differences: impl Iterator<Item = i32>) -> [f32; 256] {
     let mut counts = [0u32; 256];
     for difference in differences {
         counts[magnitude(difference).0.min(15) as usize] += 1;
     }
-    let lengths = tables::lengths(&counts);
-    std::array::from_fn(|size| {
-        let length = if lengths[size] == 0 {
-            14
-        } else {
-            lengths[size]
-        };
-        f32::from(length) + size as f32
-    })
+    tables::costs(&counts)
 }
 
-/// Chooses the first coefficients of all blocks, which were rounded.
+/// Chooses the first coefficients of all blocks of a component, which were rounded.
 pub(crate) fn choose(
     transformed: &Transformed,
-    (frame, component): (&Frame, &Component),
+    (frame, index): (&Frame, usize),
     blocks: &mut [Block],
     steps: &Steps,
     balance: Balance,
 ) {
+    let component = &frame.components[index];
     let (across, down) = component.blocks;
     let stride = component.padded.0;
-    let all = order(frame, component);
+    let all = order(frame, index);
     let shows = |index: &&usize| **index % stride < across && **index / stride < down;
     let chain: Vec<usize> = all.iter().filter(shows).copied().collect();
     let rounded: Vec<i32> = chain.iter().map(|&index| blocks[index][0].into()).collect();

@@ -2,7 +2,7 @@
 //! symbols are counted, then written by the tables that fit.
 
 use super::tables::Counts;
-use crate::block::{Block, PLACE};
+use crate::block::{Block, PLACE, band};
 use crate::frame::Frame;
 
 /// Where symbols go.
@@ -165,51 +165,6 @@ impl<'a> Planes<'a> {
         }
     }
 
-    /// Goes through the blocks of a scan in their order: component within the scan, and block.
-    /// Where it is one component, only every so manieth row of its blocks.
-    fn walk(
-        &self,
-        components: &[usize],
-        (restart, every): (u32, usize),
-        mut visit: impl FnMut(Step),
-    ) {
-        let mut left = restart;
-        let mut unit = |visit: &mut dyn FnMut(Step)| {
-            if restart > 0 {
-                if left == 0 {
-                    visit(Step::Restart);
-                    left = restart;
-                }
-                left -= 1;
-            }
-        };
-        if let [component] = *components {
-            let one = &self.frame.components[component];
-            for y in (0..one.blocks.1).step_by(every) {
-                for x in 0..one.blocks.0 {
-                    unit(&mut visit);
-                    visit(Step::Block(0, component, y * one.padded.0 + x));
-                }
-            }
-            return;
-        }
-        for row in 0..self.frame.units.1 {
-            for column in 0..self.frame.units.0 {
-                unit(&mut visit);
-                for (part, &component) in components.iter().enumerate() {
-                    let one = &self.frame.components[component];
-                    let (h, v) = (one.sampling.0 as usize, one.sampling.1 as usize);
-                    for y in 0..v {
-                        for x in 0..h {
-                            let block = (row * v + y) * one.padded.0 + column * h + x;
-                            visit(Step::Block(part, component, block));
-                        }
-                    }
-                }
-            }
-        }
-    }
-
     /// Codes a scan of a sequential file. Tables by the slots of components: so many DC tables, and
     /// above those the AC tables.
     pub fn sequential(
@@ -221,7 +176,7 @@ impl<'a> Planes<'a> {
         sink: &mut impl Sink,
     ) {
         let mut predictions = [0i32; 4];
-        self.walk(&scan.components, (restart, 1), |step| {
+        walk(self.frame, &scan.components, (restart, 1), |step| {
             let Step::Block(part, component, index) = step else {
                 predictions = [0; 4];
                 sink.restart();
@@ -265,7 +220,7 @@ impl<'a> Planes<'a> {
         match (scan.band.0, scan.bits.0) {
             (0, 0) => {
                 let mut predictions = [0i32; 4];
-                self.walk(&scan.components, restart, |step| {
+                walk(self.frame, &scan.components, restart, |step| {
                     let Step::Block(part, component, index) = step else {
                         predictions = [0; 4];
                         sink.restart();
@@ -276,7 +231,7 @@ impl<'a> Planes<'a> {
                     predictions[part] = dc;
                 });
             }
-            (0, _) => self.walk(&scan.components, restart, |step| match step {
+            (0, _) => walk(self.frame, &scan.components, restart, |step| match step {
                 Step::Block(_, component, index) => {
                     let dc = i32::from(self.blocks[component][index][0]);
                     sink.bits((dc >> low & 1) as u32, 1);
@@ -297,11 +252,11 @@ impl<'a> Planes<'a> {
         sink: &mut S,
         mut code: impl FnMut(&mut S, &mut Ended, &Block, u64),
     ) {
-        let band = mask_of(scan.band);
+        let own = band(scan.band);
         let mut ended = Ended::default();
-        self.walk(&scan.components, restart, |step| match step {
+        walk(self.frame, &scan.components, restart, |step| match step {
             Step::Block(_, component, index) => {
-                let mask = self.masks[component][index] & band;
+                let mask = self.masks[component][index] & own;
                 code(sink, &mut ended, &self.blocks[component][index], mask);
             }
             Step::Restart => {
@@ -395,8 +350,53 @@ impl<'a> Planes<'a> {
     }
 }
 
+/// Goes through the blocks of a scan in their order: component within the scan, and block.
+/// Where it is one component, only every so manieth row of its blocks.
+pub(crate) fn walk(
+    frame: &Frame,
+    components: &[usize],
+    (restart, every): (u32, usize),
+    mut visit: impl FnMut(Step),
+) {
+    let mut left = restart;
+    let mut unit = |visit: &mut dyn FnMut(Step)| {
+        if restart > 0 {
+            if left == 0 {
+                visit(Step::Restart);
+                left = restart;
+            }
+            left -= 1;
+        }
+    };
+    if let [component] = *components {
+        let one = &frame.components[component];
+        for y in (0..one.blocks.1).step_by(every) {
+            for x in 0..one.blocks.0 {
+                unit(&mut visit);
+                visit(Step::Block(0, component, y * one.padded.0 + x));
+            }
+        }
+        return;
+    }
+    for row in 0..frame.units.1 {
+        for column in 0..frame.units.0 {
+            unit(&mut visit);
+            for (part, &component) in components.iter().enumerate() {
+                let one = &frame.components[component];
+                let (h, v) = (one.sampling.0 as usize, one.sampling.1 as usize);
+                for y in 0..v {
+                    for x in 0..h {
+                        let block = (row * v + y) * one.padded.0 + column * h + x;
+                        visit(Step::Block(part, component, block));
+                    }
+                }
+            }
+        }
+    }
+}
+
 /// A step of a walk through a scan.
-enum Step {
+pub(crate) enum Step {
     /// A component's part in the scan, the component, and its block.
     Block(usize, usize, usize),
     Restart,
@@ -432,11 +432,6 @@ impl Ended {
             sink.bits(bit.into(), 1);
         }
     }
-}
-
-/// The indices of a band as a mask.
-fn mask_of((first, last): (usize, usize)) -> u64 {
-    (u64::MAX << first) & (u64::MAX >> (63 - last))
 }
 
 /// The magnitude category of a value, and its bits (T.81, F.1.2.1).

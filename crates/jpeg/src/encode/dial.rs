@@ -123,9 +123,8 @@ impl Prepared<'_> {
             blocks = Some(chosen);
         }
         for (index, blocks) in (0..).zip(blocks.iter_mut().flatten()) {
-            let component = &frame.components[index];
             let steps = &steps[slot(index)];
-            chain::choose(&planes[index], (&frame, component), blocks, steps, BALANCE);
+            chain::choose(&planes[index], (&frame, index), blocks, steps, BALANCE);
         }
         let planes = (0..)
             .zip(blocks.unwrap_or(rounded))

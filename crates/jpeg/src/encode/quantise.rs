@@ -92,18 +92,9 @@ impl Costs {
                 counts[0] += 1;
             }
         }
-        let lengths = tables::lengths(&counts);
-        let mut symbols = [0.0; 256];
-        for (symbol, cost) in symbols.iter_mut().enumerate() {
-            // What did not occur is rare.
-            let length = if lengths[symbol] == 0 {
-                14
-            } else {
-                lengths[symbol]
-            };
-            *cost = f32::from(length) + (symbol & 15) as f32;
+        Costs {
+            symbols: tables::costs(&counts),
         }
-        Costs { symbols }
     }
 
     /// What the AC symbols of a block cost.
@@ -153,11 +144,7 @@ pub(crate) fn chosen(
             }
         });
         // What fills up the last units shows nothing: it costs as little as can be.
-        let before = shown.last().or(beyond.first()).map_or(0, |block| block[0]);
-        for block in beyond {
-            *block = [0; 64];
-            block[0] = before;
-        }
+        beyond.fill([0; 64]);
     }
     arch.dispatch(|| {
         for cut in &transformed.cut {

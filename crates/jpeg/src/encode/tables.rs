@@ -28,6 +28,20 @@ pub(crate) fn best(counts: &Counts) -> Table {
     table
 }
 
+/// What each symbol costs, in bits, with those behind it, which the lower half of the symbol counts.
+pub(crate) fn costs(counts: &Counts) -> [f32; 256] {
+    let lengths = lengths(counts);
+    std::array::from_fn(|symbol| {
+        // What did not occur is rare.
+        let length = if lengths[symbol] == 0 {
+            14
+        } else {
+            lengths[symbol]
+        };
+        f32::from(length) + (symbol & 15) as f32
+    })
+}
+
 /// The length of each symbol's code; 0 for what does not occur.
 pub(crate) fn lengths(counts: &Counts) -> [u8; 256] {
     let mut lengths = [0u8; 256];

@@ -314,10 +314,11 @@ impl Writer<'_> {
     fn searched(&self) -> Vec<Scan> {
         let passes = self.all().into_iter().map(|component| {
             let mut best: Option<(u64, Vec<Scan>)> = None;
+            let mut refinements = 0;
             for low in 0..=2 {
-                let refinements: u64 = (0..low)
-                    .map(|bit| self.cost(&Writer::ac(component, (1, 63), (bit + 1, bit))))
-                    .sum();
+                if let Some(bit) = u32::checked_sub(low, 1) {
+                    refinements += self.cost(&Writer::ac(component, (1, 63), (low, bit)));
+                }
                 for split in [None, Some(2), Some(5), Some(9), Some(14)] {
                     let scans = Writer::passes(component, split, low);
                     let first = if split.is_some() { 2 } else { 1 };

@@ -1,5 +1,7 @@
 //! A JPEG original written again without loss: its coefficients as they are, coded in fewer bytes.
 
+use std::borrow::Cow;
+
 use kiln_jpeg::{Coefficients, Colours, Decoder, Header, Layout, Limits, Options, Turning};
 
 use super::jfif;
@@ -19,18 +21,17 @@ pub(super) fn repack(own: &Own<'_>, passes: Passes) -> Option<Repacked> {
     let header = decoder.header().clone();
     let segments = segments(&header, own.profile)?;
     let (all, _) = decoder.coefficients().ok()?;
-    let whole = Area::whole(own.stored);
-    let Area { x, y, size } = own.area;
-    let part = (own.area != whole)
-        .then(|| all.part((x, y), (size.width(), size.height())).ok_or(()))
-        .transpose()
-        .ok()?;
-    let shown = part.as_ref().unwrap_or(&all);
-    let turned = (own.orientation != Orientation::Upright)
-        .then(|| shown.turned(turning(own.orientation)).ok_or(()))
-        .transpose()
-        .ok()?;
-    let file = turned.as_ref().unwrap_or(shown).write(Options {
+    let is_whole = own.area == Area::whole(own.stored);
+    let is_upright = own.orientation == Orientation::Upright;
+    let mut shown = Cow::Borrowed(&all);
+    if !is_whole {
+        let Area { x, y, size } = own.area;
+        shown = Cow::Owned(shown.part((x, y), (size.width(), size.height()))?);
+    }
+    if !is_upright {
+        shown = Cow::Owned(shown.turned(turning(own.orientation))?);
+    }
+    let file = shown.write(Options {
         layout: match passes {
             Passes::Lightest => Layout::Smallest,
             Passes::Several => Layout::Searched,
@@ -39,14 +40,14 @@ pub(super) fn repack(own: &Own<'_>, passes: Passes) -> Option<Repacked> {
         restart: 0,
         segments: &segments,
     });
-    let untouched = own.area == whole && own.orientation == Orientation::Upright;
     let suits = match passes {
         Passes::Lightest => true,
         Passes::Several => header.frame.progressive,
         Passes::One => !header.frame.progressive,
     };
     // Its own coding may be the lighter one, where its encoder did all that can be done.
-    if untouched
+    if is_whole
+        && is_upright
         && suits
         && let Some(kept) = stripped(own.bytes, &segments)
         && kept.len() < file.len()
