@@ -1,6 +1,6 @@
 """Fits the curves that a search for a look begins with (crates/core/src/encode/*/curves.rs).
 
-  cargo run --release -p kiln-core --example curves -- 400,900 jpeg,webp,avif steady PICTURES > curves.jsonl
+  cargo run --release -p kiln-core --example curves -- 400,900 jpeg,png,webp,avif steady PICTURES > curves.jsonl
   python3 benches/fit_curves.py curves.jsonl && cargo fmt
 
 For each format, chroma and nature: the mean score of all pictures at some dials, the spread of
@@ -13,7 +13,8 @@ from collections import defaultdict
 import numpy as np
 
 NATURES = [("Halved", "Photo"), ("Full", "Photo"), ("Full", "Graphic")]
-KNOTS = {"jpeg": [8, 14, 20, 29, 41, 53, 65, 74, 83, 89, 92, 95, 98],
+KNOTS = {"png": [1, 12, 23, 34, 45, 53, 61, 67, 73, 80, 87, 94, 100],
+         "jpeg": [8, 14, 20, 29, 41, 53, 65, 74, 83, 89, 92, 95, 98],
          "webp": [1, 7, 16, 28, 40, 52, 64, 73, 79, 85, 91, 97, 100],
          "avif": [5, 12, 19, 26, 33, 40, 47, 54, 61, 68, 75, 82, 89, 96]}
 # What a guess is wanted for: scores far below these matter little.
@@ -65,6 +66,8 @@ def main():
                  "use crate::budget::{Prior, knot};\n"]
         for chroma, nature in NATURES:
             rows = kinds[format, chroma, nature]
+            if not rows:
+                continue
             dials = KNOTS[format]
             mean, spread, weight, features, share = fit(rows, dials)
             print(f"{format} {chroma} {nature}: {len(rows)} curves, features tell {share:.0%} of how easy", file=sys.stderr)

@@ -218,7 +218,7 @@ mod tests {
             EncodeError::TooLarge { size, format },
             EncodeError::Impossible {
                 format,
-                what: "it has no quality dial",
+                what: "it is always coded with loss here",
             },
             EncodeError::Panicked(format),
             EncodeError::Failed {

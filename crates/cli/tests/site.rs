@@ -205,8 +205,8 @@ resolution = -3
         ),
         ("place = 3", "\"place\" cannot be 3"),
         (
-            "originals = 'photos'\n[every]\nquality = 5\nformats = 'png'\nwidth = 9",
-            "[every]: a quality sets a dial",
+            "originals = 'photos'\n[every]\nlook = 'exact'\nformats = 'avif'\nwidth = 9",
+            "[every]: nothing is exact in AVIF",
         ),
     ] {
         scratch.put("kiln.toml", text.as_bytes());

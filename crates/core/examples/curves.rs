@@ -10,7 +10,7 @@ use kiln_core::decode::Allowance;
 use kiln_core::encode::{self, Chroma, Coding, Format, Manner, Pace};
 use kiln_core::pipeline::{self, Eye};
 use kiln_core::pixels::Raster;
-use kiln_core::plan::{Extent, Job, Original, Wish};
+use kiln_core::plan::{CodingWish, Extent, Job, Original, Wish};
 use kiln_core::source::{self, Nature};
 use rayon::prelude::*;
 
@@ -38,8 +38,10 @@ fn main() {
         let nature = Nature::of(&raster);
         let eye = Eye::new(&raster, 1.0);
         let chromas = [Chroma::Halved, Chroma::Full];
-        for (&format, chroma) in formats.iter().flat_map(|f| chromas.map(|c| (f, c))) {
-            let dials = format.dials().expect("a dial");
+        let shares = |format: Format| format.coder().abilities().ways.is_some();
+        let ways = formats.iter().flat_map(|&f| chromas.map(|c| (f, c)));
+        for (format, chroma) in ways.filter(|(f, c)| shares(*f) || *c == Chroma::Full) {
+            let dials = format.dials();
             let step = if format == Format::Avif { 7 } else { 3 };
             let trial = |dial: u8| {
                 let file = encode::encode(
@@ -75,6 +77,7 @@ fn sized(path: &str, width: u32) -> Option<Raster> {
     let wish = Wish {
         extent: Extent::Widths(vec![width]),
         formats: vec![Format::Png.into()],
+        coding: CodingWish::Exact,
         ..Wish::default()
     };
     let job = Job::new(original, &wish);

@@ -60,11 +60,7 @@ fn main() {
     }
     .blocks();
     for format in Format::ALL {
-        let coding = if format.dials().is_some() {
-            Coding::Dial(60)
-        } else {
-            Coding::Lossless
-        };
+        let coding = Coding::Dial(60);
         let file = common::encoded(&raster, format, coding).expect("a file");
         let file = inscribe(file, format, &blocks).expect("a file");
         put("finished", format.extension(), &file);

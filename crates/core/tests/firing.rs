@@ -28,6 +28,14 @@ fn wish(widths: &[u32], formats: &[Format]) -> Wish {
     }
 }
 
+/// Its own pixels, as a PNG.
+fn exact() -> Wish {
+    Wish {
+        coding: CodingWish::Exact,
+        ..wish(&[], &[Format::Png])
+    }
+}
+
 fn job(file: &[u8], wish: &Wish) -> Job {
     let weight = file.len() as u64;
     let original = Original::new("x".into(), "x".into(), weight, common::probe(file));
@@ -103,7 +111,7 @@ fn every_orientation_gives_the_same_upright_piece() {
         writer.write_image_data(&samples).expect("pixels");
         writer.finish().expect("a PNG");
 
-        let (pieces, _) = fired(&file, &wish(&[], &[Format::Png]));
+        let (pieces, _) = fired(&file, &exact());
         let (width, height, _, found) = read_back(Format::Png, &pieces[0].1.file);
         assert_eq!((width, height), (w, h), "{number}");
         for (index, pixel) in found.chunks_exact(4).enumerate() {
@@ -188,7 +196,7 @@ fn profiles_are_applied_and_said() {
         .encode()
         .expect("a profile");
     let p3 = jpeg_with(&[icc_segment(&profile)]);
-    let (pieces, note) = fired(&p3, &wish(&[], &[Format::Png]));
+    let (pieces, note) = fired(&p3, &exact());
     assert_eq!(note, Some(ColourNote::Converted));
     let (_, _, _, samples) = read_back(Format::Png, &pieces[0].1.file);
     // Reds grow stronger in the smaller space.
@@ -200,10 +208,7 @@ fn profiles_are_applied_and_said() {
     );
 
     let broken = jpeg_with(&[icc_segment(&profile[..200])]);
-    assert_eq!(
-        fired(&broken, &wish(&[], &[Format::Png])).1,
-        Some(ColourNote::ProfileDropped)
-    );
+    assert_eq!(fired(&broken, &exact()).1, Some(ColourNote::ProfileDropped));
 }
 
 #[test]
@@ -226,10 +231,7 @@ fn the_smallest_and_the_longest_pictures_are_encoded() {
                 .into_iter()
                 .filter(|f| f.holds_alpha() || channels == Channels::Rgb)
             {
-                let coding = match format {
-                    Format::Png => Coding::Lossless,
-                    _ => Coding::Dial(60),
-                };
+                let coding = Coding::Dial(60);
                 let file = common::encoded(&raster, format, coding).expect("a file");
                 let (w, h, _, _) = read_back(format, &file);
                 assert_eq!((w, h), (width, height), "{format} {channels:?}");
@@ -255,14 +257,12 @@ fn what_a_format_cannot_hold_is_refused_with_its_name() {
         common::encoded(&long, Format::WebP, Coding::Dial(50)),
         common::encoded(&clear, Format::Jpeg, Coding::Dial(50)),
         common::encoded(&clear, Format::Avif, Coding::Lossless),
-        common::encoded(&clear, Format::Png, Coding::Dial(50)),
     ];
     let lines = cases.map(|made| made.expect_err("refused").to_string());
     insta::assert_snapshot!(lines.join("\n"), @r"
     16384×1 is too large for WebP, whose sides end at 16383 pixels
     JPEG cannot hold this: it has no transparency
     AVIF cannot hold this: it is always coded with loss here
-    PNG cannot hold this: it has no quality dial
     ");
 }
 
@@ -396,10 +396,7 @@ fn deep_slopes_are_dithered_and_shallow_ones_are_not() {
             png::BitDepth::Eight
         };
         let file = common::png_with(png::ColorType::Grayscale, depth, &samples.concat(), |_| {});
-        let (_, _, _, samples) = read_back(
-            Format::Png,
-            &fired(&file, &wish(&[], &[Format::Png])).0[0].1.file,
-        );
+        let (_, _, _, samples) = read_back(Format::Png, &fired(&file, &exact()).0[0].1.file);
         let row: Vec<u8> = samples
             .iter()
             .step_by(4)

@@ -8,7 +8,7 @@ use kiln_core::pipeline;
 use kiln_core::pixels::{
     Backdrop, Channels, Fit, Focus, Framing, KnockOut, Orientation, Raster, Size,
 };
-use kiln_core::plan::{Extent, Job, Original, Wish};
+use kiln_core::plan::{CodingWish, Extent, Job, Original, Wish};
 
 use crate::common;
 use crate::other_eyes::read_back;
@@ -39,6 +39,7 @@ fn framed(
         framing,
         backdrop: Backdrop::Colour([1, 2, 3]),
         formats: vec![Format::Png.into()],
+        coding: CodingWish::Exact,
         ..Wish::default()
     };
     let mut probe = common::probe(&file);
@@ -306,6 +307,7 @@ fn what_else_is_made_does_not_change_a_piece() {
     let wish = Wish {
         extent: Extent::Widths(vec![10, 21, 43, 80]),
         formats: vec![Format::Png.into()],
+        coding: CodingWish::Exact,
         ..Wish::default()
     };
     let original = Original::new("x".into(), "x".into(), 9, common::probe(&file));
@@ -357,6 +359,7 @@ fn borders_are_trimmed_backgrounds_knocked_out_and_sizes_taken_from_what_is_left
         let mut wish = Wish {
             framing,
             formats: vec![Format::Png.into()],
+            coding: CodingWish::Exact,
             ..Wish::default()
         };
         change(&mut wish);

@@ -33,9 +33,7 @@ fn credits_are_written_into_every_format_and_leave_the_pixels_alone() {
     for format in ALL {
         for (channels, samples) in [(Channels::Rgb, &opaque), (Channels::Rgba, &clear)] {
             let raster = Raster::new(common::size(), channels, samples.clone()).expect("a raster");
-            let coding = format
-                .dials()
-                .map_or(Coding::Lossless, |_| Coding::Dial(80));
+            let coding = Coding::Dial(80);
             let Ok(plain) = common::encoded(&raster, format, coding) else {
                 assert_eq!((format, channels), (Format::Jpeg, Channels::Rgba));
                 continue;
@@ -91,9 +89,7 @@ fn nothing_is_inscribed_into_what_is_not_understood() {
     let blocks = inscription.blocks();
     let raster = Raster::new(common::size(), Channels::Rgb, common::rgb()).expect("a raster");
     for format in ALL {
-        let coding = format
-            .dials()
-            .map_or(Coding::Lossless, |_| Coding::Dial(80));
+        let coding = Coding::Dial(80);
         let file = common::encoded(&raster, format, coding).expect("a file");
         for other in ALL.into_iter().filter(|other| *other != format) {
             let refused = encode::inscribe(file.clone(), other, &blocks);

@@ -175,7 +175,7 @@ fn work(case: &str, file: &[u8]) {
             } else {
                 Chroma::Halved
             };
-            let lossless = rest.contains("lossless") || rest.starts_with("PNG");
+            let lossless = rest.contains("lossless");
             let coding = if lossless {
                 Coding::Lossless
             } else {
@@ -270,7 +270,9 @@ fn no_more_and_not_much_less_is_held_than_foretold() {
         "JPEG halved",
         "JPEG full",
         "PNG",
+        "PNG lossless",
         "PNG clear",
+        "PNG clear lossless",
         "WebP halved",
         "WebP full",
         "WebP lossless",

@@ -176,7 +176,7 @@ fn waves(width: u32, height: u32, seed: u32) -> Raster {
 /// Every dial of a format, as the search tries it first: weight and score.
 fn all_dials(raster: &Raster, format: Format) -> Vec<(u64, f32)> {
     let eye = Eye::new(raster, 1.0);
-    let dials = format.dials().expect("a dial");
+    let dials = format.dials();
     let chroma = kept(raster, format, 75.0, None).trail[0].chroma;
     let trial = |dial: u8| {
         let manner = Manner {

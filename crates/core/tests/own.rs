@@ -1,17 +1,19 @@
-//! JPEG originals that stay what they are.
+//! Originals that stay what they are.
 
 use std::ops::ControlFlow;
 
 use kiln_core::budget::Verdict;
+use kiln_core::credits::{Credits, Field, Inscription};
 use kiln_core::decode::Allowance;
-use kiln_core::encode::{Format, Passes, Repack};
+use kiln_core::encode::{self, Chroma, Coding, Format, Manner, Pace, Passes, Repack};
 use kiln_core::pipeline::{self, Piece, PieceError};
-use kiln_core::pixels::{ColourWish, Focus, Orientation, Shape};
+use kiln_core::pixels::{ColourWish, Focus, Orientation, Raster, Shape};
 use kiln_core::plan::{CodingWish, Extent, Job, LookWish, Original, Wish};
 use kiln_jpeg::{Coefficients, Decoder, Limits};
 
 use crate::common::jpeg::{Colours, Jpeg, exif_segment, icc_segment};
 use crate::common::{self, WIDTH, each_pixel};
+use crate::other_eyes::read_back;
 
 /// Whole units of any sampling.
 const SIDES: (u32, u32) = (96, 64);
@@ -208,4 +210,44 @@ fn a_file_with_loss_gives_way_to_what_is_no_heavier() {
         ..wish(CodingWish::Exact)
     };
     assert!(only(&fine, &smaller).is_err());
+}
+
+/// A PNG original with text in it, packed at a pace.
+fn png(raster: &Raster, pace: Pace) -> Vec<u8> {
+    let manner = Manner {
+        coding: Coding::Lossless,
+        chroma: Chroma::Full,
+        pace,
+    };
+    let file = encode::encode(raster, Format::Png, manner).expect("a PNG");
+    let mut credits = Credits::default();
+    credits.set(Field::Caption, &"Packed with patience".repeat(90));
+    let inscription = Inscription {
+        credits,
+        dots_per_inch: None,
+    };
+    encode::inscribe(file, Format::Png, &inscription.blocks()).expect("a PNG")
+}
+
+#[test]
+fn a_png_is_never_heavier_than_its_original() {
+    let raster = common::busy_of(120, 90, 0);
+    let patient = png(&raster, Pace::Patient);
+    let wished = |pace: Pace| Wish {
+        formats: vec![Format::Png.into()],
+        pace,
+        ..wish(CodingWish::Exact)
+    };
+    let kept = only(&patient, &wished(Pace::Quick)).expect("a piece");
+    assert_eq!(kept.account.repacked, Some(Repack::AsItCame));
+    assert!(kept.file.len() + 1000 < patient.len());
+    let quick = png(&raster, Pace::Quick);
+    let anew = only(&quick, &wished(Pace::Steady)).expect("a piece");
+    assert_eq!(anew.account.repacked, None);
+    for piece in [&kept, &anew] {
+        let (_, _, _, found) = read_back(Format::Png, &piece.file);
+        let found = found.chunks_exact(4).flat_map(|p| [p[0], p[1], p[2]]);
+        assert!(found.eq(raster.samples().iter().copied()));
+        assert_eq!(piece.account.score, 100.0);
+    }
 }

@@ -5,7 +5,7 @@ use std::ops::ControlFlow;
 use kiln_core::decode::{Allowance, Input, Stored, Stream};
 use kiln_core::encode::Format;
 use kiln_core::pipeline;
-use kiln_core::plan::{self, Extent, Job, Original, Wish};
+use kiln_core::plan::{self, CodingWish, Extent, Job, Original, Wish};
 
 use crate::common;
 
@@ -29,6 +29,7 @@ fn a_stored_picture_gives_the_pieces_of_its_bytes() {
     let wish = Wish {
         extent: Extent::Widths(vec![20]),
         formats: vec![Format::Png.into()],
+        coding: CodingWish::Exact,
         ..Wish::default()
     };
     for (name, file) in common::one_of_each() {

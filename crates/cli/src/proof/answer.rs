@@ -23,12 +23,6 @@ pub fn render(
     let (format, weight) = (attempt.format, attempt.weight);
     let spots = shown.spots.iter();
     let spots = spots.map(|(spot, loss)| SpotRow::of(spot, vec![Cell::of(0, Some(loss))]));
-    // Without a dial there is one way only.
-    let wish = if format.dials().is_none() {
-        CodingWish::Exact
-    } else {
-        wish
-    };
     let missed = matches!(wish, CodingWish::Look(wish) if attempt.score < wish.look);
     pages::render(
         "version.html",

@@ -263,11 +263,10 @@ impl PieceReport {
 
     /// How good it shall look, by name or as a number, where that is asked for.
     pub fn look(&self) -> Option<String> {
-        let dialled = self.formats().iter().any(|format| format.dials().is_some());
         match self.coding {
-            CodingWish::Look(wish) if dialled => Some(plan::look_name(wish.look)),
-            CodingWish::Dial(_) if dialled => None,
-            _ => Some("exact".to_owned()),
+            CodingWish::Look(wish) => Some(plan::look_name(wish.look)),
+            CodingWish::Dial(_) => None,
+            CodingWish::Exact => Some("exact".to_owned()),
         }
     }
 }

@@ -242,9 +242,6 @@ fn contradiction(wish: &Wish, layer: &Layer) -> Option<&'static str> {
         (CodingWish::Dial(_), _) if searched => Some(
             "a quality sets a dial, and auto searches for the lightest format of a look; leave out one of the two",
         ),
-        (CodingWish::Dial(_), _) if only(|format| format.dials().is_none()) => {
-            Some("a quality sets a dial, and PNG has none; leave out one of the two")
-        }
         (CodingWish::Exact, _) if only(|format| format == Format::Avif) => Some(
             "nothing is exact in AVIF, which is coded with loss; name a look below, or png or webp",
         ),

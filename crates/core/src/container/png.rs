@@ -5,7 +5,10 @@ use std::io::{Read, Seek};
 use super::{Fault, Part, Scan};
 
 /// The bytes that every file begins with.
-pub(crate) const SIGNATURE: u64 = 8;
+pub(crate) const MAGIC: [u8; 8] = *b"\x89PNG\r\n\x1A\n";
+
+/// So many.
+pub(crate) const SIGNATURE: u64 = MAGIC.len() as u64;
 
 /// The signature and the header chunk.
 pub(crate) const HEAD: usize = 33;

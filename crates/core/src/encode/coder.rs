@@ -21,10 +21,10 @@ pub struct Abilities {
     pub lossless: bool,
     /// The longest side that it can hold, in pixels.
     pub longest_side: u32,
-    /// The range of its dial that a search may use, worst first; `None` where it knows no dial.
-    /// The lower ends are where a photo is just recognisable.
-    pub dials: Option<RangeInclusive<u8>>,
-    /// The ways to code for a look; `None` where it knows no dial.
+    /// The range of its dial that a search may use, worst first. The lower ends are where a photo
+    /// is just recognisable.
+    pub dials: RangeInclusive<u8>,
+    /// The ways to code for a look, where it can share the chroma of neighbouring pixels.
     pub ways: Option<Ways>,
     /// Whether a file takes so long that dials are best looked for at a quicker pace.
     pub slow: bool,
@@ -97,7 +97,6 @@ pub trait Coder: Sync {
     }
 
     /// The way to be searched next, after those that were tried; `None` where no other is worth it.
-    /// A coder without a dial knows none.
     fn way(&self, subject: &Subject, sought: Sought, tried: &[Tried]) -> Option<Way> {
         self.abilities().ways.as_ref()?.next(subject, sought, tried)
     }

@@ -64,11 +64,6 @@ fn png(file: &[u8], blocks: &Blocks) -> Option<Vec<u8>> {
     behind_header(file, &chunks)
 }
 
-/// A PNG file that says by code points (ITU-T H.273) what its samples stand for.
-pub(super) fn png_with_code_points(file: &[u8], points: [u8; 4]) -> Option<Vec<u8>> {
-    behind_header(file, &png::chunk(b"cICP", &[&points])?)
-}
-
 fn behind_header(file: &[u8], chunks: &[u8]) -> Option<Vec<u8>> {
     let (head, rest) = file.split_at_checked(png::HEAD)?;
     Some([head, chunks, rest].concat())

@@ -80,9 +80,8 @@ impl Format {
         self.coder().abilities().longest_side
     }
 
-    /// The range of its quality dial that a search may use, worst first; `None` where it knows no
-    /// dial.
-    pub fn dials(self) -> Option<RangeInclusive<u8>> {
+    /// The range of its quality dial that a search may use, worst first.
+    pub fn dials(self) -> RangeInclusive<u8> {
         self.coder().abilities().dials.clone()
     }
 }
@@ -237,7 +236,6 @@ impl Guarded<'_> {
             Coding::Lossless if format.is_exact() => None,
             Coding::Lossless if format.coder().abilities().repacks => Some(OWN_ONLY),
             Coding::Lossless => Some("it is always coded with loss here"),
-            Coding::Dial(_) if format.dials().is_none() => Some("it has no quality dial"),
             _ => None,
         };
         if let Some(what) = what {

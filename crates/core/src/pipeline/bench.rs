@@ -1,7 +1,7 @@
 //! A canvas in one format: files of it, each scored, and the search for the one that keeps its
 //! budgets.
 
-use std::cell::RefCell;
+use std::cell::{Cell, RefCell};
 use std::collections::HashMap;
 use std::hash::{DefaultHasher, Hasher};
 
@@ -13,7 +13,8 @@ use crate::budget::{self, Aim, Curve, Outcome, Trial, Verdict};
 use crate::credits::Blocks;
 use crate::decode::DecodeError;
 use crate::encode::{
-    self, Coding, Format, Manner, Pace, Passes, Prepared, Repacked, Sought, Tried, Way,
+    self, Coding, Format, Manner, Pace, Passes, Prepared, Repack, Repacked, Shown, Sought, Tried,
+    Way,
 };
 use crate::pixels::Raster;
 use crate::plan::{CodingWish, LookWish};
@@ -31,6 +32,8 @@ pub(super) struct Bench<'c> {
     terms: Terms<'c>,
     /// The original as it is, where the canvas shows that.
     own: Option<&'c Repacked>,
+    /// How that was coded again, once it turned out to be the lightest without loss.
+    repacked: Cell<Option<Repack>>,
     /// Every file that was made, where they are kept.
     made: Option<RefCell<Vec<Version>>>,
 }
@@ -65,6 +68,7 @@ impl<'c> Bench<'c> {
             prepared: encode::prepare(&canvas.raster, format, terms.passes)?,
             terms,
             own: None,
+            repacked: Cell::new(None),
             made: None,
         })
     }
@@ -99,9 +103,9 @@ impl<'c> Bench<'c> {
 
     /// Meets a wish; the trail begins after what is known.
     pub(super) fn meet(&self, wish: CodingWish, known: &[Attempt]) -> Result<Piece, PieceError> {
-        match (wish, self.format.dials()) {
-            (_, None) | (CodingWish::Exact, _) => self.lossless(),
-            (CodingWish::Dial(dial), Some(_)) => {
+        match wish {
+            CodingWish::Exact => self.lossless(),
+            CodingWish::Dial(dial) => {
                 let lossy = self.single(Coding::Dial(dial))?;
                 let gives_way = |own: &Repacked| own.file.len() <= lossy.file.len();
                 if !self.own.is_some_and(gives_way) {
@@ -110,7 +114,7 @@ impl<'c> Bench<'c> {
                 let own = self.single(Coding::Lossless)?;
                 Ok(lossy.or(own, |lossy, own| own.weight <= lossy.weight))
             }
-            (CodingWish::Look(wish), Some(_)) => self.within(wish, known),
+            CodingWish::Look(wish) => self.within(wish, known),
         }
     }
 
@@ -199,10 +203,9 @@ impl<'c> Bench<'c> {
         let (mut trail, files) = (Vec::new(), RefCell::new(HashMap::new()));
         let mut run = |wish: budget::Goal, curve: &Curve, pace: Pace, known: Vec<Trial>| {
             files.borrow_mut().clear();
-            let dials = abilities.dials.clone().unwrap_or(0..=100);
             budget::search(
                 wish,
-                dials,
+                abilities.dials.clone(),
                 curve,
                 known,
                 |dial| -> Result<Trial, PieceError> {
@@ -269,7 +272,7 @@ impl<'c> Bench<'c> {
             flattened: false,
             shrunk: None,
             repacked: match manner.coding {
-                Coding::Lossless => self.own.map(|own| own.how),
+                Coding::Lossless => self.repacked.get(),
                 Coding::Dial(_) => None,
             },
         };
@@ -325,7 +328,7 @@ impl<'c> Bench<'c> {
             }
         }
         let (file, shown) = match (manner.coding, self.own) {
-            (Coding::Lossless, Some(own)) => (own.file.clone(), None),
+            (Coding::Lossless, Some(own)) => self.without_loss(manner, own)?,
             _ => self.prepared.shown(manner)?,
         };
         let file = encode::inscribe(file, format, self.terms.blocks)?;
@@ -344,6 +347,24 @@ impl<'c> Bench<'c> {
             made.borrow_mut().push(Version { attempt, file });
         }
         Ok((Proof { file, shows }, score))
+    }
+
+    /// A file without loss: the original's own samples, unless coding them anew is lighter still.
+    fn without_loss(&self, manner: Manner, own: &Repacked) -> Result<Shown, PieceError> {
+        if self.format.is_exact() {
+            let coded = self.prepared.shown(manner)?;
+            let lighter = own.file.len() < coded.0.len();
+            // What cannot be told from the raster alone: deeper samples are lost in that.
+            let same = || {
+                self.finished(&own.file)
+                    .is_ok_and(|own| own == *self.canvas.raster)
+            };
+            if !lighter || !same() {
+                return Ok(coded);
+            }
+        }
+        self.repacked.set(Some(own.how));
+        Ok((own.file.clone(), None))
     }
 
     /// A file that is to be kept: it is decoded, where that was not done yet.

@@ -61,7 +61,7 @@ impl Easel {
         let bench = self.studio.bench(format, self.studio.terms())?;
         let of_format = |version: &&Version| version.attempt.format == format;
         let known: Vec<Version> = self.made().iter().filter(of_format).cloned().collect();
-        if let (CodingWish::Dial(dial), Some(_)) = (wish, format.dials()) {
+        if let CodingWish::Dial(dial) = wish {
             let manner = bench.manner(Coding::Dial(dial));
             let mut known = known.into_iter();
             return Ok(match known.find(|known| known.attempt.manner() == manner) {

@@ -179,11 +179,10 @@ impl<'a> Sharer<'a> {
             None => standing.account.kept(standing.format)?,
         };
         let shrunk = standing.account.shrunk.is_some();
-        let dialled = piece.formats().any(|format| format.dials().is_some());
         (kept < trail.len()).then_some(Sharer {
             piece,
             look: match placement.coding {
-                CodingWish::Look(look) if dialled && !shrunk => Some(look),
+                CodingWish::Look(look) if !shrunk => Some(look),
                 _ => None,
             },
             max_weight: placement.max_weight,

@@ -164,9 +164,7 @@ impl<'a> Studio<'a> {
             }
             Ordered::Look { look } => {
                 let wish = self.wish(*look);
-                let dialled = formats.iter().copied();
-                let dialled = dialled.filter(|format| format.dials().is_some());
-                best(dialled, wish.aim, |format| {
+                best(formats.iter().copied(), wish.aim, |format| {
                     self.bench(format, self.terms())?.within(wish, known)
                 })?
             }

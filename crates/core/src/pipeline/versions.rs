@@ -57,12 +57,9 @@ pub fn versions(
         .collect()
 }
 
-/// Whether a format can meet a wish: one that has no dial knows a single way, without loss.
+/// Whether a format can meet a wish.
 fn can_meet(format: Format, wish: &CodingWish) -> bool {
-    match wish {
-        CodingWish::Exact => format.is_exact(),
-        CodingWish::Dial(_) | CodingWish::Look(_) => format.dials().is_some(),
-    }
+    *wish != CodingWish::Exact || format.is_exact()
 }
 
 /// A slow coder's wishes are shared out to so many threads, which do not tell each other what they try.

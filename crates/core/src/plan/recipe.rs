@@ -51,10 +51,7 @@ pub(super) fn recipe(
         score,
         search,
     } = revisions;
-    // What is always coded without loss looks as it looks.
-    let dialled = choice.formats().any(|format| format.dials().is_some());
-    let coding = dialled.then_some(placement.coding);
-    let searched = matches!(coding, Some(CodingWish::Look(_)));
+    let searched = matches!(placement.coding, CodingWish::Look(_));
     let passes = choice.formats().any(Format::knows_passes);
     let flattens = choice.formats().any(|format| !format.holds_alpha());
     let decisive = (
@@ -63,7 +60,7 @@ pub(super) fn recipe(
         searched.then_some((score, search)),
         (placement.framing, placement.rendering),
         placement.max_weight,
-        coding,
+        placement.coding,
         placement.pace,
         passes.then_some(placement.passes),
         // It matters where there is no transparency, and around a padded picture.
@@ -117,11 +114,11 @@ mod tests {
             ("the search", |r| r.search += 1, [true, false, false]),
         ];
         for (what, change, wanted) in cases {
-            // With a look, with a dial, and in a format that knows neither.
+            // With a look, with a dial, and without loss.
             let kinds = [
                 (look, Format::WebP),
                 (dial, Format::WebP),
-                (look, Format::Png),
+                (CodingWish::Exact, Format::Png),
             ];
             let changed = kinds.map(|(coding, format)| {
                 let choice = format.into();

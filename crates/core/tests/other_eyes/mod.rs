@@ -28,7 +28,10 @@ pub fn read_back(format: Format, file: &[u8]) -> (u32, u32, usize, Vec<u8>) {
             let mut reader = decoder.read_info().expect("a sound PNG");
             let mut samples = vec![0; reader.output_buffer_size().expect("small")];
             let info = reader.next_frame(&mut samples).expect("a sound PNG");
-            assert_eq!(info.color_type, png::ColorType::Rgba);
+            if info.color_type == png::ColorType::GrayscaleAlpha {
+                let pixels = samples.chunks_exact(2);
+                samples = pixels.flat_map(|p| [p[0], p[0], p[0], p[1]]).collect();
+            }
             (info.width, info.height, 4, samples)
         }
         Format::Avif => {

@@ -20,7 +20,7 @@ const ABILITIES: Abilities = Abilities {
     alpha: true,
     lossless: false,
     longest_side: 65_535,
-    dials: Some(5..=98),
+    dials: 5..=98,
     ways: Some(WAYS),
     slow: true,
     // Measured with rav1e 0.8: lookahead, reconstruction and search state.

@@ -18,7 +18,7 @@ const ABILITIES: Abilities = Abilities {
     alpha: false,
     lossless: false,
     longest_side: 65_535,
-    dials: Some(8..=98),
+    dials: 8..=98,
     ways: Some(WAYS),
     slow: false,
     memory: 24,

@@ -16,7 +16,7 @@ const ABILITIES: Abilities = Abilities {
     alpha: true,
     lossless: true,
     longest_side: 16_383,
-    dials: Some(1..=100),
+    dials: 1..=100,
     ways: Some(WAYS),
     slow: false,
     // Without loss, as transparent planes always are; a photo needs a third.
