@@ -4,17 +4,30 @@
 use super::colours::{Class, Entries, Point, Space, distance};
 use super::gather::Sample;
 
+/// A palette holds so many.
+const MOST: usize = 256;
+
 /// So often middles are moved at most: more changes weights by less than a thousandth.
 const ROUNDS: usize = 8;
 
 /// A middle that moves no further than this, squared, has settled.
 const SETTLED: f32 = 1e-8;
 
+/// A colour that lies further than this from the middle of its group would turn into another: what was
+/// red would become brown, and the soft edge of a letter green.
+const OTHER: f32 = 0.1;
+
+/// How much further apart colours of different hues look than shades of one.
+const HUE: f32 = 2.0;
+
+/// So little of a colour is not missed: noise in photos.
+const SPECK: f32 = 3.0;
+
 /// A colour of which so much of its group is, in areas of nothing else, stays what it is.
 const FILLING: f32 = 0.3;
 
-/// At most so many colours that stand for all samples, by class, and then in order; one a class where
-/// that is more.
+/// So many colours that stand for all samples, by class, and then in order: fewer where there are no more,
+/// and more, up to 256, where a colour would turn into another.
 pub(super) fn palette(samples: &[Sample], most: usize) -> Vec<[u8; 4]> {
     let mut samples = samples.to_vec();
     samples.sort_unstable_by_key(|sample| (sample.class, sample.colour));
@@ -35,6 +48,8 @@ struct Group {
     spread: f64,
     /// The direction in which it varies most.
     axis: usize,
+    /// Whether it holds a colour that would turn into another.
+    strays: bool,
 }
 
 /// The weighted mean of samples.
@@ -77,7 +92,13 @@ impl Group {
             }
         }
         let axis = (0..4).max_by(|&a, &b| spread[a].total_cmp(&spread[b]));
+        let strays = |sample: &Sample| {
+            let hued = |[light, alpha, red, yellow]: Point| [light, alpha, red * HUE, yellow * HUE];
+            let apart = distance(hued(sample.point), hued(middle));
+            sample.weight > SPECK && apart > OTHER * OTHER
+        };
         Group {
+            strays: part.iter().any(strays),
             from,
             to,
             spread: spread.iter().sum(),
@@ -122,15 +143,20 @@ fn middles(samples: &mut [Sample], most: usize) -> Vec<(Point, Class)> {
         groups.push(Group::of(samples, from, from + part.len()));
         from += part.len();
     }
-    while groups.len() < most {
+    while groups.len() < most || (groups.len() < MOST && groups.iter().any(|group| group.strays)) {
         let can_be_cut = |&i: &usize| groups[i].to - groups[i].from > 1 && groups[i].spread > 0.0;
-        let by_spread = |a: &usize, b: &usize| groups[*a].spread.total_cmp(&groups[*b].spread);
+        // However little there is of a colour, it comes before finer shades of others.
+        let by_spread = |a: &usize, b: &usize| {
+            let [a, b] = [a, b].map(|i| &groups[*i]);
+            a.strays.cmp(&b.strays).then(a.spread.total_cmp(&b.spread))
+        };
         let Some(widest) = (0..groups.len()).filter(can_be_cut).max_by(by_spread) else {
             break;
         };
         let Group { from, to, .. } = groups[widest];
         let Some(at) = groups[widest].cut(samples) else {
             groups[widest].spread = 0.0;
+            groups[widest].strays = false;
             continue;
         };
         groups[widest] = Group::of(samples, from, at);
