@@ -6,11 +6,13 @@ seconds=${1:?how many seconds for each target}
 shift
 targets=("$@")
 if [ ${#targets[@]} -eq 0 ]; then
-  targets=(headers metadata decode_jpeg repack_jpeg decode_png decode_webp decode_gif decode_tiff finished kiln_file label_sheet ledger)
+  targets=(headers metadata decode_jpeg repack_jpeg decode_png decode_webp decode_gif decode_tiff finished write_png kiln_file label_sheet ledger)
 fi
 cargo run --quiet --release -p kiln-core --example seeds -- fuzz/corpus
-mkdir -p fuzz/corpus/{repack_jpeg,kiln_file,label_sheet,ledger}
+mkdir -p fuzz/corpus/{write_png,repack_jpeg,kiln_file,label_sheet,ledger}
 cp fuzz/corpus/decode_jpeg/* fuzz/corpus/repack_jpeg/
+# Any bytes are pixels.
+cp fuzz/corpus/decode_png/* fuzz/corpus/write_png/
 cp crates/cli/sample-site/kiln.toml fuzz/corpus/kiln_file/
 cp crates/cli/sample-site/labels.csv fuzz/corpus/label_sheet/
 for ledger in crates/cli/tests/ledgers/*/kiln-ledger.json; do

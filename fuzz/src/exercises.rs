@@ -6,7 +6,8 @@ use std::io::Cursor;
 
 use kiln_core::colour;
 use kiln_core::decode::{self, Allowance, Wanted};
-use kiln_core::pixels::Size;
+use kiln_core::encode::{self, Chroma, Coding, Format, Manner, Pace};
+use kiln_core::pixels::{Channels, Raster, Size};
 use kiln_core::source::{self, Kind};
 use kiln_jpeg::{Decoder, Layout, Limits, Options, Scale};
 
@@ -17,7 +18,7 @@ const MOST: Allowance = Allowance { pixels: 1 << 20 };
 pub type Exercise = fn(&[u8]);
 
 /// All of them, by the names of their targets.
-pub const ALL: [(&str, Exercise); 9] = [
+pub const ALL: [(&str, Exercise); 10] = [
     ("headers", headers),
     ("metadata", metadata),
     ("decode_jpeg", |bytes| pixels(Kind::Jpeg, bytes)),
@@ -27,7 +28,52 @@ pub const ALL: [(&str, Exercise); 9] = [
     ("decode_gif", |bytes| pixels(Kind::Gif, bytes)),
     ("decode_tiff", |bytes| pixels(Kind::Tiff, bytes)),
     ("finished", finished),
+    ("write_png", write_png),
 ];
+
+/// Pixels of any kind as a PNG, with and without loss: it is decoded again, and without loss it is the same
+/// picture. The first bytes are the width, whether there is alpha, the dial, and how few bits colours have.
+pub fn write_png(bytes: &[u8]) {
+    let Some(([width, alpha, dial, bits], samples)) = bytes.split_first_chunk() else {
+        return;
+    };
+    let channels = if alpha % 2 == 0 {
+        Channels::Rgb
+    } else {
+        Channels::Rgba
+    };
+    let width = usize::from(*width).max(1);
+    let height = samples.len() / (width * channels.count());
+    let Some(size) = Size::new(width as u32, height as u32) else {
+        return;
+    };
+    let mask = 255u8 << (bits % 8);
+    let samples = samples[..width * height * channels.count()].iter();
+    let samples: Vec<u8> = samples
+        .map(|sample| (sample & mask) | (sample >> 7))
+        .collect();
+    let Some(raster) = Raster::new(size, channels, samples) else {
+        return;
+    };
+    for (coding, pace) in [
+        (Coding::Lossless, Pace::Quick),
+        (Coding::Lossless, Pace::Steady),
+        (Coding::Dial(*dial), Pace::Quick),
+    ] {
+        let manner = Manner {
+            coding,
+            chroma: Chroma::Full,
+            pace,
+        };
+        let file = encode::encode(&raster, Format::Png, manner).expect("a file");
+        let again = decode::finished(Kind::Png, &file, size).expect("a sound PNG");
+        if coding == Coding::Lossless {
+            for ground in [[0; 3], [255; 3]] {
+                assert!(again.over(ground) == raster.over(ground), "other pixels");
+            }
+        }
+    }
+}
 
 /// A JPEG at all scales, and, where its coefficients can be read, written again with the same.
 pub fn repack_jpeg(bytes: &[u8]) {

@@ -128,7 +128,7 @@ fn worth(form: &Form, choice: Choice, pace: Pace) -> bool {
 }
 
 /// Of choices so many that do best at a level, the best first.
-fn best<'f>(choices: Vec<(&'f Form, Choice)>, level: i32, most: usize) -> Vec<(&'f Form, Choice)> {
+fn best(choices: Vec<(&Form, Choice)>, level: i32, most: usize) -> Vec<(&Form, Choice)> {
     if choices.len() < 2 {
         return choices;
     }
