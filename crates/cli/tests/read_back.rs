@@ -149,7 +149,8 @@ fn every_piece_is_what_its_name_says_in_other_eyes() {
 fn colours_are_those_of_another_engine() {
     let scratch = Scratch::new();
     asked(&scratch, COLOURS, &Value::from("make"));
-    scratch.fires(&["fire", "tagged", "--format", "png", "--name", "{stem}"]);
+    let exact = ["--format", "png", "--look", "exact", "--name", "{stem}"];
+    scratch.fires(&[&["fire", "tagged"], &exact[..]].concat());
     let wide = [
         "fire",
         "tagged/wide.png",
@@ -167,7 +168,7 @@ fn colours_are_those_of_another_engine() {
         "--name",
         "{stem}",
     ];
-    scratch.fires(&[&wide[..], &["--format", "png", "--name", "{stem}"]].concat());
+    scratch.fires(&[&wide[..], &exact].concat());
     scratch.fires(&[&wide[..], &formats].concat());
     let originals = [
         ("wide.png", "wide"),

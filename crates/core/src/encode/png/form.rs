@@ -108,8 +108,12 @@ impl Form {
         self.samples.len() + self.height
     }
 
-    /// Whether nothing can be gained by filters: neighbouring indices of a few colours, or of an
-    /// accidental order, say nothing about each other.
+    /// Whether its samples are levels of grey.
+    pub fn is_grey(&self) -> bool {
+        matches!(self.colour, Colour::Grey | Colour::GreyAlpha)
+    }
+
+    /// Whether several pixels share a byte.
     pub fn is_coarse(&self) -> bool {
         self.bits < 8
     }
@@ -117,25 +121,25 @@ impl Form {
     /// All forms that may turn out to be the lightest, the likeliest first.
     pub fn exact(pixels: &Pixels<'_>) -> Vec<Form> {
         let is_grey = |[r, g, b, _]: [u8; 4]| r == g && g == b;
-        let (grey, opaque) = match pixels.channels {
-            3 => (pixels.rgba().all(is_grey), true),
-            _ => (
-                pixels.rgba().all(is_grey),
-                pixels.rgba().all(|pixel| pixel[3] == 255),
-            ),
-        };
-        let indexed = pixels.indexed();
-        let whole = indexed.is_none();
-        let mut forms = indexed.map_or(Vec::new(), |indexed| Form::indexed(&indexed));
+        let grey = pixels.rgba().all(is_grey);
+        let opaque = pixels.channels == 3 || pixels.rgba().all(|pixel| pixel[3] == 255);
+        let mut forms = Vec::new();
+        if grey && opaque {
+            forms.push(Form::grey(pixels));
+        }
+        if let Some(indexed) = pixels.indexed() {
+            forms.extend(Form::indexed(&indexed));
+            return forms;
+        }
         match (grey, opaque) {
-            (true, true) => forms.insert(0, Form::grey(pixels)),
-            (true, false) if whole => forms.push(Form::of(pixels, Colour::GreyAlpha)),
-            (false, true) if whole => forms.push(Form::of(pixels, Colour::Rgb)),
-            (false, false) if whole => {
+            // There are no more than 256 greys.
+            (true, true) => {}
+            (true, false) => forms.push(Form::of(pixels, Colour::GreyAlpha)),
+            (false, true) => forms.push(Form::of(pixels, Colour::Rgb)),
+            (false, false) => {
                 forms.extend(Form::keyed(pixels));
                 forms.push(Form::of(pixels, Colour::Rgba));
             }
-            _ => {}
         }
         forms
     }

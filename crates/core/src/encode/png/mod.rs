@@ -102,18 +102,18 @@ struct Ready<'a> {
 
 /// A position of the dial.
 #[derive(Clone, Copy, Debug, PartialEq)]
-struct Effort {
+struct Position {
     /// The colours of a palette.
     colours: usize,
     /// How strongly what they miss is handed on.
     diffusion: f32,
 }
 
-impl Effort {
+impl Position {
     /// From 2 colours to 256, each eleventh or so position twice as many; from there on more and
     /// more of what they miss is handed on. With fewer colours that never pays: at equal scores,
     /// files are 6 to 60% heavier (22 graphics of the corpus).
-    fn at(dial: u8) -> Effort {
+    fn at(dial: u8) -> Position {
         /// Here a palette is full.
         const FULL: u8 = 80;
         /// More adds noise.
@@ -121,7 +121,7 @@ impl Effort {
         let dial = dial.clamp(1, 100);
         let doublings = f64::from(dial.min(FULL) - 1) / f64::from(FULL - 1) * 7.0;
         let beyond = f32::from(dial.saturating_sub(FULL)) / f32::from(100 - FULL);
-        Effort {
+        Position {
             colours: libm::exp2(1.0 + doublings).round() as usize,
             diffusion: beyond * MOST,
         }
@@ -130,13 +130,13 @@ impl Effort {
 
 impl Ready<'_> {
     /// With a palette that may miss colours.
-    fn few(&self, effort: Effort) -> Vec<Form> {
+    fn few(&self, position: Position) -> Vec<Form> {
         let pixels = pixels(self.raster);
         let gathered = self.gathered.get_or_init(|| Gathered::of(&pixels));
-        let palette = cut::palette(&gathered.samples, effort.colours);
+        let palette = cut::palette(&gathered.samples, position.colours);
         Form::indexed(&Indexed {
             width: pixels.width,
-            indices: lay::lay(&pixels, gathered, &palette, effort.diffusion),
+            indices: lay::lay(&pixels, gathered, &palette, position.diffusion),
             palette,
         })
     }
@@ -150,7 +150,7 @@ impl Prepared for Ready<'_> {
                 let forms = self.forms.get_or_init(|| Form::exact(&pixels(self.raster)));
                 written(self.raster, forms, pace)
             }
-            Coding::Dial(dial) => written(self.raster, &self.few(Effort::at(dial)), pace),
+            Coding::Dial(dial) => written(self.raster, &self.few(Position::at(dial)), pace),
         }
     }
 }
@@ -160,7 +160,13 @@ fn written(raster: &Raster, forms: &[Form], pace: Pace) -> Result<Vec<u8>, Encod
     let failed = |what: &str| EncodeError::failed(Format::Png, what.to_owned());
     let packed = pack::lightest(forms, pace).ok_or_else(|| failed("it could not be deflated"))?;
     let width = raster.size().width() as usize;
-    let file = meaning(raster.gamut()).and_then(|meaning| pack::written(&packed, width, &meaning));
+    // Grey is the same in every gamut, and takes no profile of colours.
+    let gamut = if packed.form.is_grey() {
+        Gamut::Srgb
+    } else {
+        raster.gamut()
+    };
+    let file = meaning(gamut).and_then(|meaning| pack::written(&packed, width, &meaning));
     file.ok_or_else(|| failed("it is too long for a chunk"))
 }
 

@@ -33,6 +33,16 @@ fn read(file: &[u8]) -> (u8, u8, Vec<[u8; 4]>) {
     (colour, depth, pixels)
 }
 
+/// The same of a picture at a dial.
+fn at(ready: &dyn Prepared, dial: u8) -> (u8, u8, Vec<[u8; 4]>) {
+    let manner = Manner {
+        coding: Coding::Dial(dial),
+        chroma: Chroma::Full,
+        pace: Pace::Quick,
+    };
+    read(&ready.encode(manner).expect("a file"))
+}
+
 /// What a file has to show: a pixel that does not show has no colour.
 fn shown(raster: &Raster) -> Vec<[u8; 4]> {
     pixels(raster).rgba().collect()
@@ -51,28 +61,13 @@ const PICTURES: [(&str, Paint, Colour, u8); 11] = [
     ("nothing", |x, _| [x as u8, 1, 2, 0], Colour::Palette, 1),
     (
         "black and white",
-        |x, y| [255 * ((x + y) % 2) as u8; 4].map(|v| v).with(255),
+        |x, y| grey(255 * ((x + y) % 2)),
         Colour::Grey,
         1,
     ),
-    (
-        "four greys",
-        |x, _| [85 * (x % 4) as u8; 4].with(255),
-        Colour::Grey,
-        2,
-    ),
-    (
-        "sixteen greys",
-        |x, _| [17 * (x % 16) as u8; 4].with(255),
-        Colour::Grey,
-        4,
-    ),
-    (
-        "all greys",
-        |x, y| [(x * 17 + y) as u8; 4].with(255),
-        Colour::Grey,
-        8,
-    ),
+    ("four greys", |x, _| grey(85 * (x % 4)), Colour::Grey, 2),
+    ("sixteen greys", |x, _| grey(17 * (x % 16)), Colour::Grey, 4),
+    ("all greys", |x, y| grey(x * 17 + y), Colour::Grey, 8),
     (
         "three and a hole",
         |x, _| [(x % 4) as u8, 0, 9, if x % 4 == 0 { 0 } else { 255 }],
@@ -112,14 +107,9 @@ const PICTURES: [(&str, Paint, Colour, u8); 11] = [
     ),
 ];
 
-trait With {
-    fn with(self, alpha: u8) -> [u8; 4];
-}
-
-impl With for [u8; 4] {
-    fn with(self, alpha: u8) -> [u8; 4] {
-        [self[0], self[1], self[2], alpha]
-    }
+fn grey(level: u32) -> [u8; 4] {
+    let level = level as u8;
+    [level, level, level, 255]
 }
 
 #[test]
@@ -182,12 +172,7 @@ fn few_colours_keep_flat_areas_what_is_solid_and_what_is_not_there() {
     let wanted = shown(&badge);
     let ready = Png.prepare(&badge, Passes::default()).expect("ready");
     for dial in [1, 20, 50, 80, 100] {
-        let manner = Manner {
-            coding: Coding::Dial(dial),
-            chroma: Chroma::Full,
-            pace: Pace::Quick,
-        };
-        let (colour, _, found) = read(&ready.encode(manner).expect("a file"));
+        let (colour, _, found) = at(&*ready, dial);
         assert_eq!(colour, Colour::Palette as u8);
         for (place, (found, wanted)) in found.iter().zip(&wanted).enumerate() {
             let (x, y) = (place % 96, place / 96);
@@ -204,7 +189,7 @@ fn few_colours_keep_flat_areas_what_is_solid_and_what_is_not_there() {
         }
         let colours: std::collections::HashSet<_> = found.iter().collect();
         assert!(
-            dial < 50 || colours.len() <= Effort::at(dial).colours,
+            dial < 50 || colours.len() <= Position::at(dial).colours,
             "{dial}"
         );
     }
@@ -235,12 +220,7 @@ fn more_of_the_dial_is_nearer_to_the_picture() {
     };
     let wanted = means(&shown(&soft));
     let off = |dial: u8| {
-        let manner = Manner {
-            coding: Coding::Dial(dial),
-            chroma: Chroma::Full,
-            pace: Pace::Quick,
-        };
-        let found = means(&read(&ready.encode(manner).expect("a file")).2);
+        let found = means(&at(&*ready, dial).2);
         let apart = found
             .iter()
             .zip(&wanted)
@@ -260,12 +240,7 @@ fn little_of_a_colour_is_still_that_colour() {
     });
     let ready = Png.prepare(&lamp, Passes::default()).expect("ready");
     for dial in [25, 50, 75] {
-        let manner = Manner {
-            coding: Coding::Dial(dial),
-            chroma: Chroma::Full,
-            pace: Pace::Quick,
-        };
-        let (_, _, found) = read(&ready.encode(manner).expect("a file"));
+        let (_, _, found) = at(&*ready, dial);
         assert_eq!(found[41 * 120 + 52], [200, 40, 40, 255], "{dial}");
     }
 }
@@ -284,12 +259,7 @@ fn strokes_on_white_get_no_shadows() {
     let wanted = shown(&page);
     let ready = Png.prepare(&page, Passes::default()).expect("ready");
     for dial in [40, 60, 80, 100] {
-        let manner = Manner {
-            coding: Coding::Dial(dial),
-            chroma: Chroma::Full,
-            pace: Pace::Quick,
-        };
-        let (_, _, found) = read(&ready.encode(manner).expect("a file"));
+        let (_, _, found) = at(&*ready, dial);
         for (place, (found, wanted)) in found.iter().zip(&wanted).enumerate() {
             let grounds = place % 160 < 78 && !matches!(place % 16, 2 | 3 | 7 | 8);
             assert!(
