@@ -65,7 +65,7 @@ const BAND: usize = 32;
 
 /// Rows of more bytes than this are deflated at a lower level: it would take long.
 const LARGE: usize = 12 << 20;
-const LARGE_LAST: i32 = 9;
+const LARGE_LAST: i32 = 10;
 
 /// A picture's form and its deflated rows.
 pub(super) struct Packed<'f> {
