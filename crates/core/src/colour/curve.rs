@@ -26,7 +26,7 @@ fn linear_exact(encoded: f64) -> f64 {
 }
 
 /// Linear light of each 8-bit value.
-pub(super) static LINEAR_OF_8: LazyLock<[f32; 256]> =
+pub(crate) static LINEAR_OF_8: LazyLock<[f32; 256]> =
     LazyLock::new(|| std::array::from_fn(|v| linear_exact(v as f64 / 255.0) as f32));
 
 /// Linear light of each 16-bit value.

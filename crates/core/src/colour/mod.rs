@@ -5,6 +5,7 @@ mod curve;
 mod difference;
 mod icc;
 
+pub(crate) use curve::LINEAR_OF_8;
 pub use curve::{encoded, levels, linear, to_srgb};
 pub use difference::{Lab, Tint, delta_e, lab, tint};
 pub use icc::{ProfileFacts, describe, in_gamut, profile};
@@ -13,7 +14,7 @@ use std::borrow::Cow;
 
 use crate::decode::{Form, Ink, Row};
 use crate::pixels::{ColourWish, Gamut};
-use curve::{LINEAR_OF_8, linear_of_16};
+use curve::linear_of_16;
 use icc::Conversion;
 
 /// Counts up whenever the same samples come to mean other light, or light other levels.

@@ -29,63 +29,48 @@ impl Class {
     }
 }
 
-/// Colours to points and back.
-pub(super) struct Space {
-    /// Light of each 8-bit sample, from 0 to 1.
-    light: [f32; 256],
+/// Where a colour lies: Oklab (Ottosson, 2020), premultiplied. With P for premultiplied
+/// lightness and a for alpha, two colours lie ΔP apart on black and ΔP - Δa on white; the mean
+/// of both squares is (ΔP - Δa/2)² + (Δa/2)².
+pub(super) fn point([r, g, b, alpha]: [u8; 4]) -> Point {
+    let [r, g, b] = [r, g, b].map(|sample| colour::LINEAR_OF_8[usize::from(sample)]);
+    let cone = |[x, y, z]: [f32; 3]| libm::cbrtf(x * r + y * g + z * b);
+    let l = cone([0.412_221_46, 0.536_332_55, 0.051_445_995]);
+    let m = cone([0.211_903_5, 0.680_699_5, 0.107_396_96]);
+    let s = cone([0.088_302_46, 0.281_718_85, 0.629_978_7]);
+    let lightness = 0.210_454_26 * l + 0.793_617_8 * m - 0.004_072_047 * s;
+    let red = 1.977_998_5 * l - 2.428_592_2 * m + 0.450_593_7 * s;
+    let yellow = 0.025_904_037 * l + 0.782_771_77 * m - 0.808_675_77 * s;
+    let alpha = f32::from(alpha) / 255.0;
+    [
+        alpha * (lightness - 0.5),
+        alpha * 0.5,
+        alpha * red,
+        alpha * yellow,
+    ]
 }
 
-impl Space {
-    pub fn new() -> Space {
-        let light = |level: usize| colour::linear(level as f32 / 255.0);
-        Space {
-            light: std::array::from_fn(light),
-        }
-    }
-
-    /// Where a colour lies: Oklab (Ottosson, 2020), premultiplied. With P for premultiplied
-    /// lightness and a for alpha, two colours lie ΔP apart on black and ΔP - Δa on white; the mean
-    /// of both squares is (ΔP - Δa/2)² + (Δa/2)².
-    pub fn point(&self, [r, g, b, alpha]: [u8; 4]) -> Point {
-        let [r, g, b] = [r, g, b].map(|sample| self.light[usize::from(sample)]);
-        let cone = |[x, y, z]: [f32; 3]| libm::cbrtf(x * r + y * g + z * b);
-        let l = cone([0.412_221_46, 0.536_332_55, 0.051_445_995]);
-        let m = cone([0.211_903_5, 0.680_699_5, 0.107_396_96]);
-        let s = cone([0.088_302_46, 0.281_718_85, 0.629_978_7]);
-        let lightness = 0.210_454_26 * l + 0.793_617_8 * m - 0.004_072_047 * s;
-        let red = 1.977_998_5 * l - 2.428_592_2 * m + 0.450_593_7 * s;
-        let yellow = 0.025_904_037 * l + 0.782_771_77 * m - 0.808_675_77 * s;
-        let alpha = f32::from(alpha) / 255.0;
-        [
-            alpha * (lightness - 0.5),
-            alpha * 0.5,
-            alpha * red,
-            alpha * yellow,
-        ]
-    }
-
-    /// The nearest colour of a class to a point.
-    pub fn colour(&self, [light, half, red, yellow]: Point, class: Class) -> [u8; 4] {
-        let level = (half * 2.0 * 255.0).round();
-        let level = match class {
-            Class::Clear => return [0; 4],
-            Class::Faint => level.clamp(1.0, 254.0),
-            Class::Solid => 255.0,
-        };
-        let alpha = (half * 2.0).max(1e-3);
-        let lightness = light / alpha + 0.5;
-        let (red, yellow) = (red / alpha, yellow / alpha);
-        let cube = |value: f32| value * value * value;
-        let l = cube(lightness + 0.396_337_78 * red + 0.215_803_76 * yellow);
-        let m = cube(lightness - 0.105_561_346 * red - 0.063_854_17 * yellow);
-        let s = cube(lightness - 0.089_484_18 * red - 1.291_485_5 * yellow);
-        [
-            colour::to_srgb(4.076_741_7 * l - 3.307_711_6 * m + 0.230_969_93 * s),
-            colour::to_srgb(-1.268_438 * l + 2.609_757_4 * m - 0.341_319_4 * s),
-            colour::to_srgb(-0.004_196_086_3 * l - 0.703_418_6 * m + 1.707_614_7 * s),
-            level as u8,
-        ]
-    }
+/// The nearest colour of a class to a point.
+pub(super) fn nearest_colour([light, half, red, yellow]: Point, class: Class) -> [u8; 4] {
+    let level = (half * 2.0 * 255.0).round();
+    let level = match class {
+        Class::Clear => return [0; 4],
+        Class::Faint => level.clamp(1.0, 254.0),
+        Class::Solid => 255.0,
+    };
+    let alpha = (half * 2.0).max(1e-3);
+    let lightness = light / alpha + 0.5;
+    let (red, yellow) = (red / alpha, yellow / alpha);
+    let cube = |value: f32| value * value * value;
+    let l = cube(lightness + 0.396_337_78 * red + 0.215_803_76 * yellow);
+    let m = cube(lightness - 0.105_561_346 * red - 0.063_854_17 * yellow);
+    let s = cube(lightness - 0.089_484_18 * red - 1.291_485_5 * yellow);
+    [
+        colour::to_srgb(4.076_741_7 * l - 3.307_711_6 * m + 0.230_969_93 * s),
+        colour::to_srgb(-1.268_438 * l + 2.609_757_4 * m - 0.341_319_4 * s),
+        colour::to_srgb(-0.004_196_086_3 * l - 0.703_418_6 * m + 1.707_614_7 * s),
+        level as u8,
+    ]
 }
 
 /// The square of how far two points lie apart.

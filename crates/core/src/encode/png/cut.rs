@@ -1,7 +1,7 @@
 //! Few colours for many: the samples are cut apart where they vary most (after Wu, 1991), and the
 //! middles of the groups moved until each sample has the nearest (Lloyd, 1982).
 
-use super::colours::{Class, Entries, Point, Space, distance};
+use super::colours::{Class, Entries, Point, distance, nearest_colour};
 use super::gather::Sample;
 
 /// A palette holds so many.
@@ -201,11 +201,10 @@ fn finished(samples: &[Sample], middles: &[(Point, Class)]) -> Vec<[u8; 4]> {
             *flattest = Some(sample);
         }
     }
-    let space = Space::new();
     let colour = |(&(point, class), (all, flattest)): (&(Point, Class), (f32, Option<&Sample>))| {
         match flattest {
             Some(sample) if sample.flat > all * FILLING => sample.colour,
-            _ => space.colour(point, class),
+            _ => nearest_colour(point, class),
         }
     };
     let mut colours: Vec<[u8; 4]> = middles.iter().zip(groups).map(colour).collect();

@@ -117,12 +117,12 @@ pub(super) fn filtered(form: &Form, rows: impl Iterator<Item = usize>, choice: C
         all.resize(start + pitch, 0);
         let kept = &mut all[start..];
         if let Choice::All(filter) = choice {
-            filter.apply(row, above, form.step, kept);
+            filter.apply(row, above, form.colour.samples(), kept);
             continue;
         }
         let mut least = f32::INFINITY;
         for filter in Filter::ALL {
-            filter.apply(row, above, form.step, &mut tries);
+            filter.apply(row, above, form.colour.samples(), &mut tries);
             let cost = judge.cost(choice, &tries);
             if cost < least {
                 least = cost;
@@ -141,13 +141,13 @@ pub(super) fn tried(form: &Form, mut deflated: impl FnMut(&[u8]) -> usize) -> Ve
     let pitch = form.pitch + 1;
     let (mut all, mut kept) = (Vec::new(), vec![0; pitch]);
     let nothing = vec![0; form.pitch];
-    for y in 0..form.height {
+    for y in 0..form.height() {
         let above = y.checked_sub(1).map_or(&nothing[..], |y| form.row(y));
         let start = all.len();
         all.resize(start + pitch, 0);
         let mut least = usize::MAX;
         for filter in Filter::ALL {
-            filter.apply(form.row(y), above, form.step, &mut all[start..]);
+            filter.apply(form.row(y), above, form.colour.samples(), &mut all[start..]);
             let length = deflated(&all[start.saturating_sub(BEFORE * pitch)..]);
             if length < least {
                 least = length;

@@ -21,16 +21,26 @@ pub(super) enum Colour {
     Rgba = 6,
 }
 
+impl Colour {
+    /// Samples of a pixel: so many bytes lie between a byte and the one that it is foretold from, at least
+    /// one.
+    pub fn samples(self) -> usize {
+        match self {
+            Colour::Grey | Colour::Palette => 1,
+            Colour::GreyAlpha => 2,
+            Colour::Rgb => 3,
+            Colour::Rgba => 4,
+        }
+    }
+}
+
 /// A way to store the same pixels.
 pub(super) struct Form {
     pub colour: Colour,
     /// Bits of a sample.
     pub bits: u8,
-    /// Bytes from a sample to the one that it is foretold from.
-    pub step: usize,
     /// Bytes of a row.
     pub pitch: usize,
-    pub height: usize,
     /// The colours that indices stand for, those that are not opaque first.
     pub palette: Vec<[u8; 4]>,
     /// The one colour that stands for a transparent pixel.
@@ -58,35 +68,29 @@ impl Pixels<'_> {
         })
     }
 
-    /// With the colours in use as a palette; `None` where there are more than that holds.
-    fn indexed(&self) -> Option<Indexed> {
-        const MOST: usize = 256;
-        let mut index: HashMap<[u8; 4], u8> = HashMap::new();
-        let mut palette = Vec::new();
-        let mut indices = Vec::with_capacity(self.width * self.height);
-        let mut last: Option<([u8; 4], u8)> = None;
+    /// Each of its colours once, and which of them every pixel has; `None` where they are more than such
+    /// numbers tell apart.
+    pub fn numbered<N: Copy + TryFrom<usize>>(&self) -> Option<(Vec<[u8; 4]>, Vec<N>)> {
+        let mut index: HashMap<[u8; 4], N> = HashMap::new();
+        let mut colours = Vec::new();
+        let mut numbers = Vec::with_capacity(self.width * self.height);
+        let mut last: Option<([u8; 4], N)> = None;
         for pixel in self.rgba() {
-            let place = match last {
-                Some((colour, place)) if colour == pixel => place,
-                _ => match index.get(&pixel) {
-                    Some(&place) => place,
-                    None if palette.len() == MOST => return None,
-                    None => {
-                        let place = palette.len() as u8;
-                        palette.push(pixel);
-                        index.insert(pixel, place);
-                        place
-                    }
-                },
+            let known = last.filter(|(colour, _)| *colour == pixel);
+            let known = known.map(|(_, number)| number);
+            let number = match known.or_else(|| index.get(&pixel).copied()) {
+                Some(number) => number,
+                None => {
+                    let number = N::try_from(colours.len()).ok()?;
+                    colours.push(pixel);
+                    index.insert(pixel, number);
+                    number
+                }
             };
-            last = Some((pixel, place));
-            indices.push(place);
+            last = Some((pixel, number));
+            numbers.push(number);
         }
-        Some(Indexed {
-            width: self.width,
-            indices,
-            palette,
-        })
+        Some((colours, numbers))
     }
 }
 
@@ -103,9 +107,14 @@ impl Form {
         &self.samples[y * self.pitch..][..self.pitch]
     }
 
+    /// How many rows there are.
+    pub fn height(&self) -> usize {
+        self.samples.len() / self.pitch
+    }
+
     /// What its rows come to before they are deflated.
     pub fn bytes(&self) -> usize {
-        self.samples.len() + self.height
+        self.samples.len() + self.height()
     }
 
     /// Whether its samples are levels of grey.
@@ -127,8 +136,12 @@ impl Form {
         if grey && opaque {
             forms.push(Form::grey(pixels));
         }
-        if let Some(indexed) = pixels.indexed() {
-            forms.extend(Form::indexed(&indexed));
+        if let Some((palette, indices)) = pixels.numbered() {
+            forms.extend(Form::indexed(&Indexed {
+                width: pixels.width,
+                indices,
+                palette,
+            }));
             return forms;
         }
         match (grey, opaque) {
@@ -146,14 +159,8 @@ impl Form {
 
     /// Eight bits a sample.
     fn of(pixels: &Pixels<'_>, colour: Colour) -> Form {
-        let mut samples = Vec::new();
-        let step = match colour {
-            Colour::Grey | Colour::Palette => 1,
-            Colour::GreyAlpha => 2,
-            Colour::Rgb => 3,
-            Colour::Rgba => 4,
-        };
-        samples.reserve_exact(pixels.width * pixels.height * step);
+        let pitch = pixels.width * colour.samples();
+        let mut samples = Vec::with_capacity(pitch * pixels.height);
         for [r, g, b, alpha] in pixels.rgba() {
             match colour {
                 Colour::Grey | Colour::Palette => samples.push(r),
@@ -165,9 +172,7 @@ impl Form {
         Form {
             colour,
             bits: 8,
-            step,
-            pitch: pixels.width * step,
-            height: pixels.height,
+            pitch,
             palette: Vec::new(),
             key: None,
             samples,
@@ -276,9 +281,7 @@ impl Form {
         Form {
             colour,
             bits,
-            step: 1,
             pitch,
-            height,
             palette: Vec::new(),
             key: None,
             samples: packed,

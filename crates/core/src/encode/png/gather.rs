@@ -3,7 +3,7 @@
 
 use std::collections::HashMap;
 
-use super::colours::{Class, Point, Space, distance};
+use super::colours::{Class, Point, distance, point};
 use super::form::Pixels;
 
 /// Neighbours no further apart than this belong to one gradient.
@@ -60,22 +60,10 @@ pub(super) struct Gathered {
 impl Gathered {
     /// Looks at a picture.
     pub fn of(pixels: &Pixels<'_>) -> Gathered {
-        let space = Space::new();
-        let mut index: HashMap<[u8; 4], u32> = HashMap::new();
-        let mut colours = Vec::new();
-        let mut places = Vec::with_capacity(pixels.width * pixels.height);
-        let mut last: Option<([u8; 4], u32)> = None;
-        for pixel in pixels.rgba() {
-            let place = match last {
-                Some((colour, place)) if colour == pixel => place,
-                _ => *index.entry(pixel).or_insert_with(|| {
-                    colours.push((space.point(pixel), pixel));
-                    colours.len() as u32 - 1
-                }),
-            };
-            last = Some((pixel, place));
-            places.push(place);
-        }
+        // There are fewer pixels than such numbers.
+        let (colours, places) = pixels.numbered::<u32>().unwrap_or_default();
+        let placed = colours.into_iter().map(|colour| (point(colour), colour));
+        let colours: Vec<(Point, [u8; 4])> = placed.collect();
         let grounds = grounds(pixels, &places, &colours);
         Gathered {
             samples: samples(&places, &colours, &grounds),

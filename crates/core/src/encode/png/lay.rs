@@ -1,7 +1,7 @@
 //! Pixels → indices of a palette: each takes the nearest colour, or a neighbour's again where that
 //! does nearly as well; and what they miss is handed on where steps would be seen.
 
-use super::colours::{Class, Entries, Point, Space};
+use super::colours::{Class, Entries, Point, distance, point};
 use super::form::Pixels;
 use super::gather::{Gathered, Ground};
 
@@ -27,8 +27,7 @@ pub(super) fn lay(
     palette: &[[u8; 4]],
     strength: f32,
 ) -> Vec<u8> {
-    let space = Space::new();
-    let classed = |colour: &[u8; 4]| (space.point(*colour), Class::of(colour[3]));
+    let classed = |colour: &[u8; 4]| (point(*colour), Class::of(colour[3]));
     let entries = Entries::new(palette.iter().map(classed));
     // Where nothing is handed on, each colour has its index once and for all.
     let colours = gathered.colours.iter();
@@ -116,7 +115,7 @@ impl Hand<'_> {
         if off > 0.0 {
             let allowed = off + self.nearly;
             for other in again.into_iter().flatten().map(usize::from) {
-                let apart = super::colours::distance(point, self.entries.point(other));
+                let apart = distance(point, self.entries.point(other));
                 if apart <= allowed && self.entries.is_of(other, class) {
                     return (other, None);
                 }

@@ -176,9 +176,7 @@ fn meaning(gamut: Gamut) -> Option<Vec<u8>> {
     let Some(profile) = colour::profile(gamut) else {
         return Some(Vec::new());
     };
-    let mut packed = flate2::write::ZlibEncoder::new(Vec::new(), flate2::Compression::best());
-    std::io::Write::write_all(&mut packed, &profile).ok()?;
-    let packed = packed.finish().ok()?;
+    let packed = pack::deflated(&profile, 12)?;
     let points = png::chunk(b"cICP", &[&DISPLAY_P3])?;
     // A name, its end, and the method: deflated.
     let profile = png::chunk(b"iCCP", &[b"Display P3\0\0", &packed])?;

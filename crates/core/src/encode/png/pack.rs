@@ -17,6 +17,8 @@ struct Means {
     look: i32,
     /// The level of what is kept: from 10 on the shortest way to say the bytes is looked for.
     last: i32,
+    /// The same for rows of so many bytes that it would take long.
+    last_of_large: i32,
     /// So many bytes of the best choices are deflated at the last level.
     finals: usize,
     /// Whether filters are also found by trying every row.
@@ -30,6 +32,7 @@ impl Means {
                 glance: 1,
                 look: 4,
                 last: 8,
+                last_of_large: 8,
                 finals: 0,
                 tries: false,
             },
@@ -37,6 +40,7 @@ impl Means {
                 glance: 1,
                 look: 6,
                 last: 12,
+                last_of_large: 10,
                 finals: 4 << 20,
                 tries: false,
             },
@@ -44,6 +48,7 @@ impl Means {
                 glance: 6,
                 look: 10,
                 last: 12,
+                last_of_large: 12,
                 finals: 20 << 20,
                 tries: true,
             },
@@ -63,9 +68,8 @@ const GLANCED: usize = 4 << 20;
 /// Rows of a band.
 const BAND: usize = 32;
 
-/// Rows of more bytes than this are deflated at a lower level: it would take long.
+/// Rows of more bytes than this are large.
 const LARGE: usize = 12 << 20;
-const LARGE_LAST: i32 = 10;
 
 /// A picture's form and its deflated rows.
 pub(super) struct Packed<'f> {
@@ -98,12 +102,11 @@ pub(super) fn lightest(forms: &[Form], pace: Pace) -> Option<Packed<'_>> {
         .collect();
     let packed = all.into_par_iter().filter_map(|(form, choice)| {
         let rows = match choice {
-            Some(choice) => filtered(form, 0..form.height, choice),
+            Some(choice) => filtered(form, 0..form.height(), choice),
             None => tried(form, trier(form)),
         };
-        let large = form.bytes() > LARGE && pace != Pace::Patient;
-        let last = if large {
-            LARGE_LAST.min(means.last)
+        let last = if form.bytes() > LARGE {
+            means.last_of_large
         } else {
             means.last
         };
@@ -152,7 +155,7 @@ fn best(choices: Vec<(&Form, Choice)>, level: i32, most: usize) -> Vec<(&Form, C
 
 /// The rows on which choices are compared.
 fn sampled(form: &Form) -> impl Iterator<Item = usize> + use<> {
-    let (height, pitch) = (form.height, form.pitch + 1);
+    let (height, pitch) = (form.height(), form.pitch + 1);
     let whole = height * pitch;
     // Of so many bands one.
     let every = whole.div_ceil(GLANCED);
@@ -175,8 +178,9 @@ fn level(level: i32) -> CompressionLvl {
     CompressionLvl::new(level).unwrap_or_default()
 }
 
-pub(super) fn deflated(bytes: &[u8], last: i32) -> Option<Vec<u8>> {
-    let mut compressor = Compressor::new(level(last));
+/// Bytes deflated at a level, in the wrapping of zlib (RFC 1950).
+pub(super) fn deflated(bytes: &[u8], at: i32) -> Option<Vec<u8>> {
+    let mut compressor = Compressor::new(level(at));
     let mut into = vec![0; compressor.zlib_compress_bound(bytes.len())];
     let length = compressor.zlib_compress(bytes, &mut into).ok()?;
     into.truncate(length);
@@ -204,7 +208,7 @@ fn alphas(form: &Form) -> Vec<u8> {
 /// has to stand before the palette, and the picture. `None` where a side or a chunk is too long.
 pub(super) fn written(packed: &Packed<'_>, width: usize, colours: &[u8]) -> Option<Vec<u8>> {
     let form = packed.form;
-    let sides = [width, form.height].map(|side| u32::try_from(side).ok());
+    let sides = [width, form.height()].map(|side| u32::try_from(side).ok());
     let [width, height] = sides;
     let (width, height) = (width?.to_be_bytes(), height?.to_be_bytes());
     // Deflated, filtered by rows, not interlaced.

@@ -1,4 +1,4 @@
-use super::colours::{Class, Space};
+use super::colours::Class;
 use super::filter::{Choice, filtered, tried};
 use super::form::Colour;
 use super::*;
@@ -145,7 +145,7 @@ fn every_choice_of_filters_can_be_undone() {
     for (name, paint, ..) in PICTURES {
         let raster = raster((13, 11), paint);
         for form in &Form::exact(&pixels(&raster)) {
-            let chosen = Choice::ALL.map(|choice| filtered(form, 0..form.height, choice));
+            let chosen = Choice::ALL.map(|choice| filtered(form, 0..form.height(), choice));
             for rows in chosen.into_iter().chain([tried(form, <[u8]>::len)]) {
                 let rows = pack::deflated(&rows, 6).expect("deflated");
                 let packed = pack::Packed { form, rows };
@@ -206,13 +206,12 @@ fn more_of_the_dial_is_nearer_to_the_picture() {
         ]
     });
     let ready = Png.prepare(&soft, Passes::default()).expect("ready");
-    let space = Space::new();
     // Means of four by four pixels, as the eye takes them together.
     let means = |pixels: &[[u8; 4]]| {
         let mut means = vec![[0.0f32; 4]; 30 * 23];
         for (place, pixel) in pixels.iter().enumerate() {
             let mean = &mut means[place / 120 / 4 * 30 + place % 120 / 4];
-            for (sum, part) in mean.iter_mut().zip(space.point(*pixel)) {
+            for (sum, part) in mean.iter_mut().zip(colours::point(*pixel)) {
                 *sum += part / 16.0;
             }
         }
