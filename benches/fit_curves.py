@@ -12,11 +12,15 @@ import json, sys
 from collections import defaultdict
 import numpy as np
 
-NATURES = [("Halved", "Photo"), ("Full", "Photo"), ("Full", "Graphic")]
+NATURES = [("Halved", "Photo"), ("Full", "Photo"), ("Full", "Graphic"),
+           ("Counted", "Photo"), ("Counted", "Graphic"), ("Near", "Graphic")]
 KNOTS = {"png": [1, 12, 23, 34, 45, 53, 61, 67, 73, 80, 87, 94, 100],
          "jpeg": [8, 14, 20, 29, 41, 53, 65, 74, 83, 89, 92, 95, 98],
          "webp": [1, 7, 16, 28, 40, 52, 64, 73, 79, 85, 91, 97, 100],
          "avif": [5, 12, 19, 26, 33, 40, 47, 54, 61, 68, 75, 82, 89, 96]}
+# Where colours are counted, or kept but for their last bits, in formats that do more than that.
+COUNTED = [1, 12, 23, 34, 45, 53, 61, 67, 73, 80]
+NEAR = [1, 2, 3, 4]
 # What a guess is wanted for: scores far below these matter little.
 WANTED = (45, 93)
 
@@ -68,7 +72,7 @@ def main():
             rows = kinds[format, chroma, nature]
             if not rows:
                 continue
-            dials = KNOTS[format]
+            dials = KNOTS[format] if format == "png" else {"Counted": COUNTED, "Near": NEAR}.get(chroma, KNOTS[format])
             mean, spread, weight, features, share = fit(rows, dials)
             print(f"{format} {chroma} {nature}: {len(rows)} curves, features tell {share:.0%} of how easy", file=sys.stderr)
             lines.append(f"pub(super) const {chroma.upper()}_{nature.upper()}: Prior = Prior {{\n    knots: &[")

@@ -33,6 +33,10 @@ const RIGHTS: &str = "\
 # write = { copyright = \"© YEAR NAME\" }
 ";
 
+/// The formats that every place begins with: which of those that all browsers show is the lightest differs
+/// from picture to picture.
+const FORMAT: &str = "auto";
+
 /// Looks at the originals and writes the kiln file.
 pub fn run(typed: &InitArgs, channels: &Channels) -> Result<ExitCode, Failure> {
     if typed.kiln.symlink_metadata().is_ok() {
@@ -152,7 +156,6 @@ fn place(text: &mut String, proposal: &Proposal) -> std::fmt::Result {
         role,
         because,
         width,
-        formats,
         max_weight,
         pictures,
         small,
@@ -175,10 +178,6 @@ fn place(text: &mut String, proposal: &Proposal) -> std::fmt::Result {
             writeln!(text, "]")?;
         }
     }
-    let formats: Vec<String> = formats
-        .iter()
-        .map(|format| quoted(&format.to_string().to_lowercase()))
-        .collect();
     writeln!(text, "width      = {width}")?;
     if role.densities() == [1] {
         writeln!(
@@ -186,7 +185,7 @@ fn place(text: &mut String, proposal: &Proposal) -> std::fmt::Result {
             "densities  = [1]              # so wide a picture is sharp enough"
         )?;
     }
-    writeln!(text, "formats    = [{}]", formats.join(", "))?;
+    writeln!(text, "formats    = [{}]", quoted(FORMAT))?;
     writeln!(
         text,
         "max-weight = {}",
@@ -219,7 +218,7 @@ struct PlaceFound<'a> {
     pictures: usize,
     role: &'static str,
     width: u32,
-    formats: &'a [Format],
+    formats: [&'static str; 1],
     max_weight: u64,
     because: &'a str,
 }
@@ -231,7 +230,7 @@ impl<'a> PlaceFound<'a> {
             pictures: proposal.pictures,
             role: proposal.role.name(),
             width: proposal.width,
-            formats: &proposal.formats,
+            formats: [FORMAT],
             max_weight: proposal.max_weight,
             because: &proposal.because,
         }
@@ -276,15 +275,13 @@ fn proposed(
     )?;
     let widest = proposals.iter().map(|p| p.name.len()).max().unwrap_or(0);
     for proposal in proposals {
-        let formats: Vec<String> = proposal.formats.iter().map(Format::to_string).collect();
         writeln!(
             out,
-            "  {STRONG}{:widest$}{STRONG:#}  {} as {}, {} px, {}, at most {}  {FAINT}({}){FAINT:#}",
+            "  {STRONG}{:widest$}{STRONG:#}  {} as {}, {} px, at most {}  {FAINT}({}){FAINT:#}",
             proposal.name,
             wording::count(proposal.pictures, "picture", "pictures"),
             proposal.role.name(),
             proposal.width,
-            formats.join(" and "),
             wording::weight_typed(proposal.max_weight),
             proposal.because,
         )?;

@@ -7,6 +7,7 @@ mod media;
 use std::str::FromStr;
 
 use kiln_core::credits::Field;
+use kiln_core::encode::Format;
 use kiln_core::pixels::{Fit, NoFraming, Orientation};
 use kiln_core::plan::{Pattern, PatternError};
 use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
@@ -205,6 +206,11 @@ pub fn parse_top(text: &str) -> Result<usize, String> {
         Ok(top @ 1..) => Ok(top),
         _ => Err("a number of files is a whole number from 1 on".to_owned()),
     }
+}
+
+/// Why a piece was left out.
+pub fn outdone(by: Format) -> String {
+    format!("{by} is lighter at the same look, and more browsers show it; --keep-all keeps both")
 }
 
 /// A weight in three digits: `812 B`, `62.1 KB`, `3.10 MB`.

@@ -163,3 +163,101 @@ fn a_total_is_shared_by_pieces_of_any_format() {
     assert_eq!(again["totals"]["unchanged"], 3);
     assert_eq!(weights(&again), weights(&shared));
 }
+
+/// What a list leaves out is what a run that keeps all shows to be heavier than a format that more browsers
+/// show; it stays out without being made again, and comes back when it is asked for.
+#[test]
+fn a_list_leaves_out_what_gains_nothing() {
+    let scratch = Scratch::new();
+    for seed in 1..5 {
+        scratch.put(&format!("in/gull-{seed}.jpg"), &photo(230, 170, seed));
+    }
+    scratch.put("in/mark.png", &common::png());
+    let list = [
+        "-o",
+        "out",
+        "-w",
+        "60,120",
+        "--format",
+        "avif,webp,jpeg,png",
+    ];
+    let all = report(
+        &scratch,
+        &[
+            "-o",
+            "all",
+            "-w",
+            "60,120",
+            "--format",
+            "avif,webp,jpeg,png",
+            "--keep-all",
+        ],
+    );
+    let some = report(&scratch, &list);
+    let novelty = |format: &str| {
+        ["png jpeg", "webp", "avif"]
+            .iter()
+            .position(|of| of.contains(format))
+    };
+    let mut left_out = 0;
+    let originals = |report: &Value| report["originals"].as_array().expect("a list").clone();
+    for (all, some) in originals(&all).iter().zip(&originals(&some)) {
+        let pieces = |report: &Value| report["pieces"].as_array().expect("a list").clone();
+        let mut sums: BTreeMap<String, (u64, bool, bool)> = BTreeMap::new();
+        for piece in pieces(all) {
+            let sum = sums.entry(piece["format"].as_str().expect("a format").to_owned());
+            let sum = sum.or_insert((0, true, false));
+            sum.0 += piece["weight"].as_u64().expect("bytes");
+            sum.1 &= piece["verdict"] == "met" || piece["verdict"] == "lightest";
+            sum.2 |= !piece["backdrop"].is_null();
+        }
+        for piece in pieces(some) {
+            let format = piece["format"].as_str().expect("a format");
+            let (own, met, flat) = sums[format];
+            let outdone = met
+                && sums.iter().any(|(other, (weight, met, on))| {
+                    novelty(other) < novelty(format) && *met && *weight < own && *on == flat
+                });
+            let state = if outdone { "left_out" } else { "made" };
+            assert_eq!(piece["state"], state, "{piece}: {sums:?}");
+            let name = piece["name"].as_str().expect("a name");
+            assert_eq!(
+                scratch.path(&format!("out/{name}")).exists(),
+                !outdone,
+                "{name}"
+            );
+            left_out += usize::from(outdone);
+        }
+    }
+    assert!(left_out > 0, "{all}");
+    let states = |report: &Value, state: &str| {
+        pieces(report)
+            .iter()
+            .filter(|piece| piece["state"] == state)
+            .count()
+    };
+    let again = report(&scratch, &list);
+    assert_eq!(
+        (states(&again, "made"), states(&again, "left_out")),
+        (0, left_out)
+    );
+    let kept = report(&scratch, &[&list[..], &["--keep-all"]].concat());
+    assert_eq!(
+        (states(&kept, "made"), states(&kept, "left_out")),
+        (left_out, 0)
+    );
+    assert_eq!(names(&scratch, "out"), names(&scratch, "all"));
+    // Without the format that outdid it, a piece is wanted again.
+    report(&scratch, &list);
+    let fewer = report(
+        &scratch,
+        &["-o", "out", "-w", "60,120", "--format", "avif,webp"],
+    );
+    for piece in pieces(&fewer)
+        .iter()
+        .filter(|piece| piece["state"] != "left_out")
+    {
+        let name = piece["name"].as_str().expect("a name");
+        assert!(scratch.path(&format!("out/{name}")).exists(), "{name}");
+    }
+}

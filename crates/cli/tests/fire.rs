@@ -45,6 +45,7 @@ fn a_folder_becomes_pieces_and_a_report() {
         "1,2",
         "--format",
         "webp,jpeg",
+        "--keep-all",
     ]);
     insta::assert_snapshot!(settled(&report));
     assert_eq!(
@@ -159,7 +160,18 @@ fn the_bytes_do_not_depend_on_the_number_of_jobs() {
     let fire = |jobs: &str, out: &str| {
         let formats = "jpeg,png,webp,avif";
         scratch.fires(&[
-            "fire", "photos", "-w", "30,60", "-f", formats, "-j", jobs, "-o", out, "--quiet",
+            "fire",
+            "photos",
+            "-w",
+            "30,60",
+            "-f",
+            formats,
+            "--keep-all",
+            "-j",
+            jobs,
+            "-o",
+            out,
+            "--quiet",
         ]);
         scratch.files(out)
     };

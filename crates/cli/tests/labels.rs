@@ -146,7 +146,7 @@ fn pieces_lose_all_but_their_rights_and_gain_what_is_written() {
     let scratch = Scratch::new();
     scratch.put("photos/a.jpg", &tagged());
     let formats = "jpeg,png,webp,avif";
-    let report = scratch.fires(&["fire", "photos", "-f", formats]);
+    let report = scratch.fires(&["fire", "photos", "-f", formats, "--keep-all"]);
     assert!(report.contains("1 position among it"), "{report}");
     let said = |folder: &str, extension: &str| {
         let file = fs::read(scratch.path(&format!("{folder}/a-90.{extension}"))).expect("a piece");
@@ -180,7 +180,17 @@ fn pieces_lose_all_but_their_rights_and_gain_what_is_written() {
     scratch.put("kiln.toml", b"[metadata]\nkeep = ['creator', 'alternative-text', 'position']\nresolution = 96\n\
         write = { copyright = '\xC2\xA9 Tern Point Trust', licence = 'https://tern-point.example/licence' }");
     scratch.put("labels.csv", "file,alternative text,creator,caption\na.jpg,\"Dusk & \"\"calm\"\"\",Ines Varga,Left out\n".as_bytes());
-    scratch.fires(&["fire", "photos", "-f", formats, "-w", "90", "-o", "b"]);
+    scratch.fires(&[
+        "fire",
+        "photos",
+        "-f",
+        formats,
+        "--keep-all",
+        "-w",
+        "90",
+        "-o",
+        "b",
+    ]);
     for extension in ["jpg", "png", "webp"] {
         let (tags, credits) = said("b", extension);
         assert_eq!(
@@ -214,18 +224,9 @@ fn pieces_lose_all_but_their_rights_and_gain_what_is_written() {
     }
     // Nothing to say, nothing written.
     scratch.put("kiln.toml", b"[metadata]\nkeep = []");
-    scratch.fires(&[
-        "fire",
-        "photos",
-        "-w",
-        "90",
-        "-o",
-        "c",
-        "--no-kiln",
-        "--name",
-        "x",
-    ]);
-    scratch.fires(&["fire", "photos", "-w", "90", "-o", "d", "--name", "x"]);
+    let plain = ["fire", "photos", "-w", "90", "-f", "webp", "--name", "x"];
+    scratch.fires(&[&plain[..], &["-o", "c", "--no-kiln"]].concat());
+    scratch.fires(&[&plain[..], &["-o", "d"]].concat());
     let weight = |path: &str| fs::read(scratch.path(path)).expect("a piece").len();
     assert!(weight("c/x.webp") > weight("d/x.webp") + 400);
     let bare = common::probe(&fs::read(scratch.path("d/x.webp")).expect("a piece"));

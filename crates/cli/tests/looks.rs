@@ -6,7 +6,7 @@ use crate::support::{Scratch, photo};
 fn looks_dials_and_trials_are_told() {
     let scratch = Scratch::new();
     scratch.put("sea.jpg", &photo(400, 300, 5));
-    let fine = scratch.fires(&["fire", "sea.jpg", "--why", "sea-400"]);
+    let fine = scratch.fires(&["fire", "sea.jpg", "-f", "webp", "--why", "sea-400"]);
     assert!(fine.contains(" fine  dial "), "{fine}");
     assert!(fine.contains("sea-400.webp: a look of fine"), "{fine}");
     assert!(
@@ -14,7 +14,7 @@ fn looks_dials_and_trials_are_told() {
         "{fine}"
     );
     // What an earlier run tried is known from the ledger.
-    let again = scratch.fires(&["fire", "sea.jpg", "--why", "sea-400"]);
+    let again = scratch.fires(&["fire", "sea.jpg", "-f", "webp", "--why", "sea-400"]);
     assert!(
         again.contains("unchanged") && again.contains("kept"),
         "{again}"
@@ -31,7 +31,7 @@ fn looks_dials_and_trials_are_told() {
             .as_f64()
             .is_some_and(|score| (60.0..75.0).contains(&score))
     );
-    let exact = scratch.fires(&["fire", "sea.jpg", "-l", "exact"]);
+    let exact = scratch.fires(&["fire", "sea.jpg", "-f", "webp", "-l", "exact"]);
     assert!(
         exact.contains("100 exact") && exact.contains("lossless"),
         "{exact}"

@@ -191,5 +191,5 @@ fn every_setting_is_documented() {
             );
         }
     }
-    assert!(keys == 29, "{keys} keys");
+    assert!(keys == 30, "{keys} keys");
 }

@@ -465,11 +465,11 @@ fn strays_are_listed_removed_and_told_apart() {
 #[test]
 fn the_nearest_kiln_file_holds_unless_it_is_declined() {
     let scratch = Scratch::new();
-    scratch.put("kiln.toml", b"originals = 'photos'\n[every]\nwidth = 40\n");
-    scratch.put(
-        "deep/kiln.toml",
-        b"originals = '../photos'\n[every]\nwidth = 30\n",
-    );
+    let kiln = |photos: &str, width: u32| {
+        format!("originals = '{photos}'\n[every]\nwidth = {width}\nformats = ['webp']\n")
+    };
+    scratch.put("kiln.toml", kiln("photos", 40).as_bytes());
+    scratch.put("deep/kiln.toml", kiln("../photos", 30).as_bytes());
     scratch.put("photos/a.jpg", &photo(90, 60, 1));
     fs::create_dir_all(scratch.path("deep/down")).expect("a folder");
     let mut run = scratch.command(&["fire", "--quiet"]);
@@ -485,7 +485,7 @@ fn the_nearest_kiln_file_holds_unless_it_is_declined() {
     );
     scratch.fires(&["fire", "--quiet"]);
     assert!(scratch.path("upload/a-40.webp").exists());
-    scratch.fires(&["fire", "photos", "--no-kiln", "--quiet", "-o", "own"]);
+    scratch.fires(&["fire", "photos", "--no-kiln", "-fwebp", "-o", "own"]);
     assert!(scratch.path("own/a-90.webp").exists());
     let declined = scratch.kiln(&["fire", "--no-kiln"]);
     assert_eq!(declined.code, 2);

@@ -148,6 +148,8 @@ fn a_total_that_cannot_be_met_is_told_with_its_heaviest_pictures() {
         "in",
         "--max-total",
         "2KB",
+        "--format",
+        "webp",
         "--least-look",
         "70",
         "--why",
@@ -273,7 +275,7 @@ fn what_cannot_be_lowered_keeps_its_part() {
     scratch.put("in/half.jpg", &photo(300, 200, 8)[..2000]);
     let kiln = |lines: &str| {
         let file = format!(
-            "originals = \"in\"\n{lines}\n[place.dial]\nof = [\"fog*\"]\nquality = 60\n[place.exact]\nof = [\"tide*\"]\nwidth = 40\nlook = \"exact\"\n[place.drawn]\nof = [\"gull*\"]\nwidth = 30\nformats = [\"png\"]\nlook = \"exact\"\n[place.fine]\nof = [\"pier*\", \"half*\"]\n"
+            "originals = \"in\"\n{lines}\n[place.dial]\nof = [\"fog*\"]\nquality = 60\n[place.exact]\nof = [\"tide*\"]\nwidth = 40\nlook = \"exact\"\nformats = [\"webp\"]\n[place.drawn]\nof = [\"gull*\"]\nwidth = 30\nformats = [\"png\"]\nlook = \"exact\"\n[place.fine]\nof = [\"pier*\", \"half*\"]\nformats = [\"webp\"]\n"
         );
         scratch.put("kiln.toml", file.as_bytes());
     };

@@ -114,6 +114,7 @@ fn losses_are_noted_and_sums_are_those_of_a_visitor() {
         "faithful",
         "--format",
         "webp,jpeg,png",
+        "--keep-all",
     ];
     let report = scratch.json(&[&run[..], &["--json"]].concat());
     let loads = report["totals"]["loads"].as_array().expect("a list");

@@ -11,7 +11,10 @@ use crate::support::{Scratch, interrupt, measured, photo, until};
 fn originals_are_fired_as_they_arrive_change_and_go() {
     let scratch = Scratch::new();
     scratch.put("photos/a.jpg", &photo(90, 60, 1));
-    scratch.put("kiln.toml", b"originals = 'photos'\n[every]\nwidth = 40\n");
+    scratch.put(
+        "kiln.toml",
+        b"originals = 'photos'\n[every]\nwidth = 40\nformats = ['webp']\n",
+    );
     let output = File::create(scratch.path("told.txt")).expect("a file");
     let mut run = scratch
         .command(&["fire", "--watch"])
@@ -45,11 +48,17 @@ fn originals_are_fired_as_they_arrive_change_and_go() {
         scratch.path("upload/renamed/c-40.webp").exists()
     });
     until("a report of strays", || told().contains("Strays"));
-    scratch.put("kiln.toml", b"originals = 'photos'\n[every]\nwidht = 40\n");
+    scratch.put(
+        "kiln.toml",
+        b"originals = 'photos'\n[every]\nwidht = 40\nformats = ['webp']\n",
+    );
     until("a wrong kiln file", || {
         told().contains("did you mean \"width\"?")
     });
-    scratch.put("kiln.toml", b"originals = 'photos'\n[every]\nwidth = 50\n");
+    scratch.put(
+        "kiln.toml",
+        b"originals = 'photos'\n[every]\nwidth = 50\nformats = ['webp']\n",
+    );
     until("a changed setting", || {
         scratch.path("upload/renamed/c-50.webp").exists()
     });
@@ -84,7 +93,7 @@ fn originals_are_fired_as_they_arrive_change_and_go() {
 fn what_arrives_presses_what_is_there() {
     let scratch = Scratch::new();
     scratch.put("photos/a.jpg", &photo(160, 120, 1));
-    scratch.fires(&["fire", "photos", "--no-kiln", "-o", "alone"]);
+    scratch.fires(&["fire", "photos", "--no-kiln", "-f", "webp", "-o", "alone"]);
     let alone = scratch.files("alone")["a-160.webp"].len();
     let total = (alone * 8 / 5).to_string();
     let output = File::create(scratch.path("told.txt")).expect("a file");
@@ -93,6 +102,8 @@ fn what_arrives_presses_what_is_there() {
             "fire",
             "photos",
             "--no-kiln",
+            "--format",
+            "webp",
             "--watch",
             "--max-total",
             &total,

@@ -6,8 +6,9 @@
 use std::fs;
 use std::io::Cursor;
 
+use kiln_core::budget::{Aim, Verdict};
 use kiln_core::decode::Allowance;
-use kiln_core::encode::{self, Chroma, Coding, Format, Manner, Pace};
+use kiln_core::encode::{self, Coding, Format, Manner, Pace, Sought, Subject, Tried, Way};
 use kiln_core::pipeline::{self, Eye};
 use kiln_core::pixels::Raster;
 use kiln_core::plan::{CodingWish, Extent, Job, Original, Wish};
@@ -37,12 +38,17 @@ fn main() {
         };
         let nature = Nature::of(&raster);
         let eye = Eye::new(&raster, 1.0);
-        let chromas = [Chroma::Halved, Chroma::Full];
-        let shares = |format: Format| format.coder().abilities().ways.is_some();
-        let ways = formats.iter().flat_map(|&f| chromas.map(|c| (f, c)));
-        for (format, chroma) in ways.filter(|(f, c)| shares(*f) || *c == Chroma::Full) {
-            let dials = format.dials();
-            let step = if format == Format::Avif { 7 } else { 3 };
+        let ways = formats.iter().flat_map(|&format| {
+            let ways = ways(format, &raster);
+            ways.into_iter().map(move |way| (format, way))
+        });
+        for (format, Way { chroma, prior }) in ways {
+            let dials = prior.dials();
+            let step = match format {
+                _ if dials.end() - dials.start() < 20 => 1,
+                Format::Avif => 7,
+                _ => 3,
+            };
             let trial = |dial: u8| {
                 let file = encode::encode(
                     &raster,
@@ -67,6 +73,29 @@ fn main() {
             println!("{line}");
         }
     });
+}
+
+/// All ways to code a raster in a format.
+fn ways(format: Format, raster: &Raster) -> Vec<Way> {
+    let subject = Subject {
+        nature: Nature::of(raster),
+        features: source::features(raster),
+    };
+    // A look that no way reaches.
+    let sought = Sought {
+        look: 100.0,
+        aim: Aim::Lightest,
+    };
+    let (mut ways, mut tried) = (Vec::new(), Vec::new());
+    while let Some(way) = format.coder().way(&subject, sought, &tried) {
+        ways.push(way);
+        tried.push(Tried {
+            chroma: way.chroma,
+            verdict: Some(Verdict::Short),
+            score: 0.0,
+        });
+    }
+    ways
 }
 
 /// A picture at a width, opaque.

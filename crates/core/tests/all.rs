@@ -16,5 +16,6 @@ mod other_eyes;
 mod own;
 mod reading;
 mod sharing;
+mod shown;
 mod stored;
 mod survey;

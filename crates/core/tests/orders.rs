@@ -5,7 +5,7 @@ use std::ops::ControlFlow;
 
 use kiln_core::budget::Verdict;
 use kiln_core::decode::Allowance;
-use kiln_core::encode::{self, Coding, Format, Manner, Pace, Passes};
+use kiln_core::encode::{self, Chroma, Coding, Format, Manner, Pace, Passes};
 use kiln_core::pipeline::{self, Account, Aims, Attempt, Eye, Order, Ordered, Piece};
 use kiln_core::pixels::{Backdrop, Channels, Raster, Size};
 use kiln_core::plan::{CodingWish, Extent, Job, LookWish, Original, Wish};
@@ -231,7 +231,10 @@ fn of_all_dials_the_search_keeps_one_of_the_lightest_that_reach_a_look() {
                 close || excess < 1.07,
                 "{format} {look}: {lightest} {account:?}"
             );
-            assert!(account.trail.len() <= 8, "{format} {look}: {account:?}");
+            // A graphic is tried in other ways as well.
+            let trail = account.trail.iter();
+            let tried = trail.filter(|one| one.chroma != Chroma::Counted).count();
+            assert!(tried <= 9, "{format} {look}: {account:?}");
         }
     }
 }

@@ -20,6 +20,8 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 use camera::{Exposure, Tags, Turn, exif_block, fail, jpeg, take};
+use kiln_core::encode::{Chroma, Coding, Format, Manner, Pace, encode};
+use kiln_core::pixels::{Channels, Raster, Size};
 use resvg::tiny_skia::Pixmap;
 use scenes::{figure, lamp, pebbles, sea, stairs, table};
 
@@ -157,10 +159,7 @@ fn photos(studio: &Studio) {
         sea::light(x * 0.8 - 0.12, y * 0.8, &fog)
     });
     let (w, h) = (photo.width, photo.height);
-    studio.put(
-        "rooms/morning fog.webp",
-        &webp::Encoder::from_rgb(&photo.rgb, w, h).encode(92.0),
-    );
+    studio.put("rooms/morning fog.webp", &webp(w, h, photo.rgb));
     studio.put(
         "people/Überfahrt.jpg",
         b"Crossing at half past nine, tide permitting. Ask at the desk.\n",
@@ -220,6 +219,18 @@ fn png_of(pixels: &Pixmap) -> Vec<u8> {
         png::ColorType::Rgba,
         &straight,
     )
+}
+
+fn webp(width: u32, height: u32, samples: Vec<u8>) -> Vec<u8> {
+    let size = Size::new(width, height).unwrap_or_else(|| fail("WebP", "it has no size"));
+    let raster = Raster::new(size, Channels::Rgb, samples);
+    let raster = raster.unwrap_or_else(|| fail("WebP", "it has no whole rows"));
+    let manner = Manner {
+        coding: Coding::Dial(92),
+        chroma: Chroma::Halved,
+        pace: Pace::Steady,
+    };
+    encode(&raster, Format::WebP, manner).unwrap_or_else(|e| fail("WebP", e))
 }
 
 fn png(width: u32, height: u32, colour: png::ColorType, samples: &[u8]) -> Vec<u8> {

@@ -1,6 +1,7 @@
 //! One run over many pictures: found, planned, made, written, recorded, reported.
 
 mod borders;
+mod outdone;
 mod page;
 mod remember;
 mod rounds;
@@ -352,6 +353,9 @@ fn make(
     run.round(None)?;
     if !interrupt::came() {
         totals::keep(&mut run)?;
+    }
+    if !interrupt::came() {
+        strays.extend(outdone::leave_out(&mut run)?);
     }
     run.progress.end();
     strays.extend(strays::replaced(plan, settings, &folder, &mut run.ledger)?);

@@ -304,9 +304,14 @@ fn piece(piece: &PieceReport, original: &OriginalReport) -> Piece {
             told.push("not made".to_owned());
             None
         }
+        Fired::Outdone(_, by) => {
+            told.push(format!("left out: {by} is lighter"));
+            None
+        }
     };
     let problem = written.and_then(|written| budget_problem(written, piece));
-    let wrong = problem.is_some() || written.is_none();
+    let left_out = matches!(piece.fired, Fired::Outdone(..));
+    let wrong = problem.is_some() || (written.is_none() && !left_out);
     if let Some(Written { account, .. }) = written {
         if let Some(shrunk) = account.shrunk {
             told.push(format!("shrunk from {pixels}"));
@@ -321,7 +326,7 @@ fn piece(piece: &PieceReport, original: &OriginalReport) -> Piece {
         told.push("own size".to_owned());
     }
     told.extend(problem);
-    let account = written.map(|written| &written.account);
+    let account = piece.account();
     Piece {
         name: wording::safe(&piece.name()),
         place: piece.place.as_deref().map_or(String::new(), wording::safe),

@@ -7,13 +7,14 @@ use std::path::{Path, PathBuf};
 use std::sync::mpsc::Sender;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
+use kiln_core::encode::Format;
 use kiln_core::guard;
 use kiln_core::pipeline::{self, Attempt, Order, Piece, Rasters, Remarks};
 use kiln_core::plan::{self, Candidate, Job, PlannedPiece};
 use rayon::ThreadPoolBuilder;
 
-use super::Charge;
 use super::supply::{self, Supply};
+use super::{Charge, outdone};
 use crate::failure::Failure;
 use crate::ledger::{Known, Made, Share};
 use crate::mishap::Mishap;
@@ -118,6 +119,9 @@ pub struct WorkOrder {
     pub share: Option<Share>,
 }
 
+/// Pieces that are outdone, by their keys, and the formats that outdo theirs.
+type Outdone<'a> = HashMap<&'a str, Format>;
+
 /// What one original becomes, and where it is.
 #[derive(Clone, Copy)]
 pub struct Task<'a> {
@@ -202,7 +206,12 @@ impl Bench<'_> {
             self.fire(&rasters, job, &ordered, send);
             return Ok(rasters.remarks.clone());
         }
-        if fresh && self.same.contains(path) && self.all_stand(job, send) {
+        // Known pieces that were left out stand, though no file of them does.
+        let outdone = outdone::of(job, |piece| {
+            let (_, known) = self.known(piece)?;
+            Some(&known.made.account)
+        });
+        if fresh && self.same.contains(path) && self.all_stand(job, &outdone, send) {
             return Ok(Remarks::default());
         }
         let (supply, original) = Supply::of(&job.original, path)?;
@@ -218,7 +227,7 @@ impl Bench<'_> {
                 // Pieces that are still good are told and left; the job goes on with the others.
                 let mut good = vec![false; pieces.len()];
                 for (index, piece) in pieces.iter().enumerate() {
-                    if let Some(known) = self.still_good(piece, &original) {
+                    if let Some(known) = self.still_good(piece, &original, &outdone) {
                         good[index] = true;
                         send(What::Piece(index, Ok(Standing::unchanged(known))));
                     }
@@ -267,10 +276,10 @@ impl Bench<'_> {
     }
 
     /// Tells of all pieces of a job as unchanged, if every one of them is known and there.
-    fn all_stand(&self, job: &Job, send: &impl Fn(What)) -> bool {
+    fn all_stand(&self, job: &Job, outdone: &Outdone<'_>, send: &impl Fn(What)) -> bool {
         let known = |piece: &'_ PlannedPiece| {
             let (candidate, known) = self.known(piece)?;
-            let stands = self.folder.has(&candidate.name);
+            let stands = outdone.contains_key(piece.key()) || self.folder.has(&candidate.name);
             stands.then(|| Standing::unchanged((candidate, &known.made)))
         };
         let pieces = job.pieces();
@@ -289,11 +298,14 @@ impl Bench<'_> {
         &self,
         piece: &'p PlannedPiece,
         original: &str,
+        outdone: &Outdone<'_>,
     ) -> Option<(&'p Candidate, &Made)> {
         let (candidate, known) = self.known(piece)?;
         let file = self.folder.read(&candidate.name);
         let as_made = |file: &Vec<u8>| plan::digest(file) == known.made.digest;
-        let good = known.original == original && file.is_ok_and(|file| as_made(&file));
+        let left_out = outdone.contains_key(piece.key()) && !self.folder.is_taken(&candidate.name);
+        let stands = left_out || file.is_ok_and(|file| as_made(&file));
+        let good = known.original == original && stands;
         good.then_some((candidate, &known.made))
     }
 
@@ -317,6 +329,7 @@ impl Bench<'_> {
             digest: plan::digest(&piece.file),
             account: piece.account,
             share,
+            outdone: None,
         };
         Ok(Box::new(Standing {
             written: Written {

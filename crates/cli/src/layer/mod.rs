@@ -74,6 +74,7 @@ slots! {
     extent: Extent,
     densities: Vec<f64>,
     formats: Vec<Choice>,
+    keep_all: bool,
     name: Pattern,
     /// `max-weight` or `quality`.
     bound: Bound,

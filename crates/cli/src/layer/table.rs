@@ -1,8 +1,9 @@
 //! The settings of a place, each declared once, in the order in which they are told.
 
 use kiln_core::budget::Aim;
+use kiln_core::encode::Format;
 use kiln_core::pixels::{Fit, KnockOut, Rendering, Size};
-use kiln_core::plan::{CodingWish, Extent, Wish, look_name};
+use kiln_core::plan::{Choice, CodingWish, Extent, Wish, look_name};
 
 use super::setting::{
     Opt, Refusal, Setting, Typed, all, alone, given, listed, look_of, looked, named, one, option,
@@ -22,7 +23,7 @@ pub fn names() -> impl Iterator<Item = &'static str> {
 }
 
 /// All settings.
-pub(super) static SETTINGS: [Setting; 29] = [
+pub(super) static SETTINGS: [Setting; 30] = [
     measure!(
         "width",
         |texts| Ok(Extent::Widths(all(texts, "a width", wording::parse_width)?)),
@@ -112,7 +113,7 @@ pub(super) static SETTINGS: [Setting; 29] = [
                 "format",
                 "FORMAT,…",
                 "Formats to make: jpeg, png, webp, avif; or auto for the lightest of webp, jpeg and \
-                 png, and of others named with it. [default: webp]",
+                 png, and of others named with it. [default: auto, or webp where a quality is set]",
             )
             .short('f'),
         ),
@@ -120,9 +121,24 @@ pub(super) static SETTINGS: [Setting; 29] = [
             let formats = all(texts, "a format", wording::parse_choice)?;
             put(&mut layer.formats, wording::choices(&formats), origin)
         },
-        apply: |layer, wish| wish.formats = given(&layer.formats, Wish::default().formats),
+        apply: |layer, wish| {
+            let searched = !matches!(&layer.bound, Some(bound) if matches!(bound.value, Bound::Dial(_)));
+            let usual = if searched {
+                Choice::everywhere([])
+            } else {
+                Format::WebP.into()
+            };
+            wish.formats = given(&layer.formats, vec![usual]);
+        },
         tell: |layer, wish| Some((listed(&wish.formats), origin(&layer.formats))),
     },
+    switch!(
+        "keep-all",
+        keep_all,
+        "Keep pieces in every format of the list, also where one that more browsers show is lighter at \
+         the same look.",
+        |wish, keep| wish.keep_all = keep
+    ),
     single!(
         "name",
         name,

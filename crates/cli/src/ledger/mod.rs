@@ -113,6 +113,9 @@ pub struct Made {
     /// What it shares a total for; `None` where it shares none.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub share: Option<Share>,
+    /// The format that outdoes it, where it was left out for that: then no file of it stands.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub outdone: Option<Format>,
 }
 
 /// A piece's part in totals that pictures share.
@@ -340,6 +343,13 @@ impl Ledger {
         if let Some(entry) = self.entry(name) {
             entry.made = Some(made);
             entry.standing = None;
+        }
+    }
+
+    /// Notes that a piece that was finished is left out, for one in another format.
+    pub fn outdone(&mut self, name: &str, by: Format) {
+        if let Some(made) = self.entry(name).and_then(|entry| entry.made.as_mut()) {
+            made.outdone = Some(by);
         }
     }
 

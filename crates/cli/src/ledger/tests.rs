@@ -44,6 +44,7 @@ fn made(digest: &str) -> Made {
             repacked: None,
         },
         share: None,
+        outdone: None,
     }
 }
 

@@ -13,6 +13,7 @@ use serde::Serialize;
 use super::judged::Load;
 use super::{Fate, Fired, FiringReport, OriginalReport, PieceReport, StrayReport, TotalReport};
 use crate::find::Aside;
+use crate::wording;
 
 /// The version of the document's form.
 const SCHEMA: u32 = 2;
@@ -218,6 +219,7 @@ fn piece(piece: &PieceReport) -> Piece<'_> {
         Fired::Planned => ("planned", None),
         Fired::Made(written) if written.unchanged => ("unchanged", None),
         Fired::Made(_) => ("made", None),
+        Fired::Outdone(_, by) => ("left_out", Some(wording::outdone(*by))),
         Fired::Failed(why) => ("failed", Some(why.to_string())),
     };
     let encode = |attempt: &Attempt| Encode {
@@ -229,7 +231,7 @@ fn piece(piece: &PieceReport) -> Piece<'_> {
         weight: attempt.weight,
         score: attempt.score,
     };
-    let account = written.map(|written| &written.account);
+    let account = piece.account();
     Piece {
         name: written.map_or(piece.planned.key(), |written| &written.name),
         candidates: piece.planned.names().collect(),

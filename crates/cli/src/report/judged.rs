@@ -1,11 +1,9 @@
 //! What a report notes of pieces once all are there: those that gain nothing, and what a visitor
 //! loads in each format.
 
-use kiln_core::budget::Verdict;
-use kiln_core::encode::Format;
 use kiln_core::plan::Choice;
 
-use super::{FiringReport, OriginalReport, PieceReport, Written};
+use super::{Fired, FiringReport, OriginalReport, PieceReport, Written};
 use crate::wording;
 
 /// What a visitor loads who sees each picture once, in its largest size and in one choice of formats.
@@ -27,11 +25,10 @@ impl FiringReport {
         let mut loads: Vec<Load> = Vec::new();
         for original in &self.originals {
             let mut heaviest: Vec<(Choice, u64)> = Vec::new();
-            for (piece, written) in original.written() {
-                let Some(choice) = Choice::between(piece.planned.formats()) else {
+            for piece in &original.pieces {
+                let Some((choice, weight)) = original.loaded(piece) else {
                     continue;
                 };
-                let weight = written.account.weight;
                 match heaviest.iter_mut().find(|(known, _)| *known == choice) {
                     Some((_, most)) => *most = weight.max(*most),
                     None => heaviest.push((choice, weight)),
@@ -57,17 +54,33 @@ impl FiringReport {
         loads
     }
 
-    /// Notes pieces that gain nothing: heavier than their originals at the same pixels, or than
-    /// pieces in a format that more browsers show.
+    /// Notes pieces that gain nothing: heavier than their originals at the same pixels.
     pub fn note_what_gains_nothing(&mut self) {
         for original in &mut self.originals {
-            let notes: Vec<String> = original.heavier().chain(original.outdone()).collect();
+            let notes: Vec<String> = original.heavier().collect();
             original.notes.extend(notes);
         }
     }
 }
 
 impl OriginalReport {
+    /// What is loaded by who would see a piece: another one, where it was left out for that.
+    fn loaded(&self, piece: &PieceReport) -> Option<(Choice, u64)> {
+        let choice = Choice::between(piece.planned.formats())?;
+        let written = match &piece.fired {
+            Fired::Outdone(_, by) => {
+                let spot = |one: &PieceReport| (one.place.clone(), one.size);
+                let mut others = self.written();
+                let same = |(other, written): &(&PieceReport, &Written)| {
+                    spot(other) == spot(piece) && written.format == *by
+                };
+                others.find(same)?.1
+            }
+            _ => piece.written()?,
+        };
+        Some((choice, written.account.weight))
+    }
+
     /// The pieces that stand.
     fn written(&self) -> impl Iterator<Item = (&PieceReport, &Written)> {
         let pieces = self.pieces.iter();
@@ -86,41 +99,5 @@ impl OriginalReport {
                 wording::change(self.weight, written.account.weight)
             )
         })
-    }
-
-    /// Formats that were asked for and lose at the same look against one that more browsers show.
-    fn outdone(&self) -> Vec<String> {
-        let mut sums: Vec<(Format, u64, usize)> = Vec::new();
-        for (piece, written) in self.written() {
-            let reached = written.account.verdict.is_some_and(Verdict::reaches);
-            if !reached || piece.planned.candidates.len() > 1 {
-                continue;
-            }
-            let weight = written.account.weight;
-            match sums.iter_mut().find(|(known, ..)| *known == written.format) {
-                Some((_, sum, count)) => (*sum, *count) = (*sum + weight, *count + 1),
-                None => sums.push((written.format, weight, 1)),
-            }
-        }
-        let outdone = |&(format, weight, count): &(Format, u64, usize)| {
-            let plainer = sums.iter().filter(|(other, sum, of)| {
-                spread(*other) < spread(format) && *of == count && *sum < weight
-            });
-            let (other, sum, _) = plainer.min_by_key(|(_, sum, _)| *sum)?;
-            let times = weight as f64 / (*sum).max(1) as f64;
-            (times >= 1.02).then(|| {
-                format!("{format} gains nothing here: {other} is lighter at the same look, and shown by more browsers")
-            })
-        };
-        sums.iter().filter_map(outdone).collect()
-    }
-}
-
-/// How long ago browsers learned to show a format: the lower, the more of them do.
-fn spread(format: Format) -> u8 {
-    match format {
-        Format::Jpeg | Format::Png => 0,
-        Format::WebP => 1,
-        Format::Avif => 2,
     }
 }

@@ -116,6 +116,8 @@ pub enum Fired {
     Planned,
     /// It stands in the out folder.
     Made(Written),
+    /// It was made, and left out again: this format is lighter at the same look, and more browsers show it.
+    Outdone(Written, Format),
     /// It could not be made.
     Failed(Mishap),
 }
@@ -232,6 +234,14 @@ impl PieceReport {
         match &self.fired {
             Fired::Made(written) => Some(written),
             _ => None,
+        }
+    }
+
+    /// How it came about, if it was made at all.
+    pub fn account(&self) -> Option<&Account> {
+        match &self.fired {
+            Fired::Made(written) | Fired::Outdone(written, _) => Some(&written.account),
+            Fired::Planned | Fired::Failed(_) => None,
         }
     }
 

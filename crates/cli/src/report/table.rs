@@ -8,7 +8,7 @@ use kiln_core::budget::Verdict;
 use kiln_core::encode::Coding;
 use kiln_core::pipeline::Account;
 
-use super::{Fate, Fired, FiringReport, OriginalReport, PieceReport, TotalReport, Totals};
+use super::{Fate, Fired, FiringReport, OriginalReport, PieceReport, TotalReport, Totals, Written};
 use crate::find::Aside;
 use crate::grid::{self, BAD, FAINT, GOOD, STRONG};
 use crate::layer::{Origin, Told};
@@ -143,6 +143,11 @@ fn piece_row(piece: &PieceReport, original: &OriginalReport, verbose: bool) -> L
         Fired::Failed(why) => {
             remarks.push(format!("failed: {why}"));
             style = BAD;
+        }
+        Fired::Outdone(Written { account, .. }, by) => {
+            weight = wording::weight(account.weight);
+            score = scored(account, piece);
+            remarks.push(format!("left out: {by} is lighter, all sizes together"));
         }
         Fired::Made(written) => {
             let account = &written.account;

@@ -87,8 +87,14 @@ fn rows(written: &Written) -> Vec<Vec<(String, Style)>> {
         }
         if attempt.coding == Coding::Lossless {
             remarks.push("lossless".to_owned());
-        } else if attempt.chroma == Chroma::Full {
-            remarks.push("full chroma".to_owned());
+        } else {
+            let colours = match attempt.chroma {
+                Chroma::Halved => None,
+                Chroma::Full => Some("full chroma"),
+                Chroma::Counted => Some("palette"),
+                Chroma::Near => Some("nearly exact"),
+            };
+            remarks.extend(colours.map(str::to_owned));
         }
         let is_kept = kept == Some(index);
         if is_kept {

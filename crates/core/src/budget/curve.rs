@@ -1,5 +1,7 @@
 //! What a dial usually comes to, bent to what was seen of a picture.
 
+use std::ops::RangeInclusive;
+
 use super::Trial;
 
 /// Trials at least so many dials apart tell how steep a curve is beyond them.
@@ -40,6 +42,12 @@ pub struct Prior {
 }
 
 impl Prior {
+    /// The range of the dial that it tells of, worst first.
+    pub fn dials(&self) -> RangeInclusive<u8> {
+        let dial = |knot: Option<&Knot>| knot.map_or(1, |knot| knot.dial as u8);
+        dial(self.knots.first())..=dial(self.knots.last())
+    }
+
     /// The curve for a picture with these features.
     pub fn curve(&self, features: &[f64]) -> Curve {
         let parts = self.features.iter().zip(features);

@@ -15,6 +15,8 @@ pub struct Abilities {
     pub kind: Kind,
     /// The extension of its files.
     pub extension: &'static str,
+    /// How lately browsers learned to show it, from 0: the lower, the more of them do.
+    pub novelty: u8,
     /// Whether it can hold transparent pixels.
     pub alpha: bool,
     /// Whether it can be coded without loss.
@@ -101,6 +103,12 @@ pub trait Coder: Sync {
         self.abilities().ways.as_ref()?.next(subject, sought, tried)
     }
 
+    /// Whether its file of a raster of this nature may be lighter than one in another format that looks as
+    /// good.
+    fn may_be_lightest(&self, _: &Raster, _: Nature) -> bool {
+        true
+    }
+
     /// What becomes of chroma where a coding is asked for, without a search.
     fn chroma(&self, nature: Nature, coding: Coding) -> Chroma {
         let fine = matches!(coding, Coding::Dial(FINE..));
@@ -138,6 +146,10 @@ pub struct Ways {
     pub full: &'static Prior,
     /// Graphics, which always keep theirs.
     pub graphic: &'static Prior,
+    /// Graphics in few colours, where it can hold a palette.
+    pub counted: Option<&'static Prior>,
+    /// Graphics whose colours are kept but for what does not show, where it can.
+    pub near: Option<&'static Prior>,
     /// From this look on photos keep their chroma.
     pub full_from: f32,
 }
@@ -145,20 +157,22 @@ pub struct Ways {
 impl Ways {
     /// The way to be searched next.
     pub fn next(&self, subject: &Subject, sought: Sought, tried: &[Tried]) -> Option<Way> {
+        if subject.nature == Nature::Graphic {
+            return self.next_for_graphic(tried);
+        }
         let way = |chroma: Chroma| Way {
             chroma,
-            prior: match (subject.nature, chroma) {
-                (Nature::Graphic, _) => self.graphic,
-                (Nature::Photo, Chroma::Full) => self.full,
-                (Nature::Photo, Chroma::Halved) => self.halved,
+            prior: if chroma == Chroma::Full {
+                self.full
+            } else {
+                self.halved
             },
         };
         let sharpest = sought.aim == Aim::Sharpest;
         let finest = sharpest || sought.look >= self.full_from;
         let chroma = match tried {
-            [] if subject.nature == Nature::Graphic || finest => Chroma::Full,
+            [] if finest => Chroma::Full,
             [] => Chroma::Halved,
-            [_] if subject.nature == Nature::Graphic => return None,
             // Coloured details that no dial can keep in halved chroma.
             [
                 Tried {
@@ -179,5 +193,19 @@ impl Ways {
             _ => return None,
         };
         Some(way(chroma))
+    }
+
+    /// All that there are: which is the lightest, no look at a graphic tells.
+    fn next_for_graphic(&self, tried: &[Tried]) -> Option<Way> {
+        let ways = [
+            (Chroma::Full, Some(self.graphic)),
+            (Chroma::Counted, self.counted),
+            (Chroma::Near, self.near),
+        ];
+        let ways = ways.into_iter().filter_map(|(chroma, prior)| {
+            let prior = prior?;
+            Some(Way { chroma, prior })
+        });
+        ways.into_iter().nth(tried.len())
     }
 }

@@ -5,6 +5,7 @@ mod coder;
 mod inscribe;
 mod jpeg;
 mod own;
+mod palette;
 mod png;
 mod webp;
 
@@ -60,6 +61,11 @@ impl Format {
         self.coder().abilities().extension
     }
 
+    /// Whether more browsers show it than another.
+    pub fn is_shown_by_more_than(self, other: Format) -> bool {
+        self.coder().abilities().novelty < other.coder().abilities().novelty
+    }
+
     /// Whether it can hold transparent pixels.
     pub fn holds_alpha(self) -> bool {
         self.coder().abilities().alpha
@@ -102,7 +108,7 @@ pub enum Coding {
     Lossless,
 }
 
-/// What becomes of the colours of neighbouring pixels, in lossy formats.
+/// What becomes of colours, where they are coded with loss.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Chroma {
@@ -111,6 +117,11 @@ pub enum Chroma {
     Halved,
     /// Each keeps its own; in WebP, which cannot, it is shared with care for coloured edges.
     Full,
+    /// Each pixel takes one of few colours, and those are kept: a palette, whose colours the dial counts.
+    Counted,
+    /// Each pixel keeps its own but for the last bits, where others hide them: the dial is how many bits
+    /// stay, and there are few positions.
+    Near,
 }
 
 /// How much time a file may cost.

@@ -6,6 +6,7 @@ use std::collections::HashMap;
 use std::hash::{DefaultHasher, Hasher};
 
 use super::account::{Account, Attempt, Piece, PieceError};
+use super::candidates::serves_better;
 use super::canvas::Canvas;
 use super::eye;
 use super::versions::Version;
@@ -101,8 +102,14 @@ impl<'c> Bench<'c> {
         self.made.map_or(Vec::new(), RefCell::into_inner)
     }
 
-    /// Meets a wish; the trail begins after what is known.
-    pub(super) fn meet(&self, wish: CodingWish, known: &[Attempt]) -> Result<Piece, PieceError> {
+    /// Meets a wish; the trail begins after what is known. With a rival, the weight of a piece in another
+    /// format that would do, a heavier one is not looked for.
+    pub(super) fn meet(
+        &self,
+        wish: CodingWish,
+        known: &[Attempt],
+        rival: Option<u64>,
+    ) -> Result<Piece, PieceError> {
         match wish {
             CodingWish::Exact => self.lossless(),
             CodingWish::Dial(dial) => {
@@ -114,13 +121,18 @@ impl<'c> Bench<'c> {
                 let own = self.single(Coding::Lossless)?;
                 Ok(lossy.or(own, |lossy, own| own.weight <= lossy.weight))
             }
-            CodingWish::Look(wish) => self.within(wish, known),
+            CodingWish::Look(wish) => self.within(wish, known, rival),
         }
     }
 
     /// The lossy file that the search finds, or the lossless one where it serves better: where it
     /// keeps the weight and is no heavier, or where loss would miss the look.
-    pub(super) fn within(&self, wish: LookWish, known: &[Attempt]) -> Result<Piece, PieceError> {
+    pub(super) fn within(
+        &self,
+        wish: LookWish,
+        known: &[Attempt],
+        outside: Option<u64>,
+    ) -> Result<Piece, PieceError> {
         let (coder, nature) = (self.format.coder(), self.canvas.nature);
         let exact = (self.format, Coding::Lossless);
         let mut known_ways = known.iter().map(|known| (known.format, known.coding));
@@ -134,7 +146,8 @@ impl<'c> Bench<'c> {
             lossless => lossless,
         };
         let fitting = lossless.as_ref().filter(|lossless| lossless.account.fits);
-        let rival = fitting.map(|lossless| lossless.account.weight);
+        let exactly = fitting.map(|lossless| lossless.account.weight);
+        let mut rival = exactly.into_iter().chain(outside).min();
         let mut best: Option<Piece> = None;
         let mut tried = Vec::new();
         let sought = Sought {
@@ -148,9 +161,12 @@ impl<'c> Bench<'c> {
                 verdict: found.account.verdict,
                 score: found.account.score,
             });
-            let rank = |account: &Account| (account.fits, account.score);
+            if found.account.fits && reaches(&found.account) {
+                let least = rival.unwrap_or(u64::MAX);
+                rival = Some(found.account.weight.min(least));
+            }
             best = Some(match best {
-                Some(best) => best.or(found, |old, new| rank(new) > rank(old)),
+                Some(best) => best.or(found, |old, new| serves_better(wish.aim, old, new)),
                 None => found,
             });
         }
@@ -162,7 +178,7 @@ impl<'c> Bench<'c> {
                 let lighter = lossy.weight < lossless.weight;
                 !lossless.fits || (lighter && reaches(lossy))
             })),
-            None if may_be_exact && lossy.account.verdict == Some(Verdict::Short) => {
+            None if may_be_exact && outside.is_none() && is_short(&lossy.account) => {
                 let lossless = self.lossless()?;
                 Ok(lossy.or(lossless, |_, lossless| lossless.fits))
             }
@@ -205,7 +221,7 @@ impl<'c> Bench<'c> {
             files.borrow_mut().clear();
             budget::search(
                 wish,
-                abilities.dials.clone(),
+                way.prior.dials(),
                 curve,
                 known,
                 |dial| -> Result<Trial, PieceError> {
@@ -422,6 +438,10 @@ fn digest(raster: &Raster) -> u64 {
     let mut hasher = DefaultHasher::new();
     hasher.write(raster.samples());
     hasher.finish()
+}
+
+fn is_short(account: &Account) -> bool {
+    account.verdict == Some(Verdict::Short)
 }
 
 fn reaches(account: &Account) -> bool {

@@ -3,19 +3,33 @@
 use std::cmp::Ordering;
 
 use super::account::{Account, Piece, PieceError};
+use super::canvas::Canvas;
 use crate::budget::{Aim, Verdict};
 use crate::encode::Format;
+use crate::plan::{Placement, PlannedPiece};
 
 /// Of pieces in several formats the one that serves best: it keeps its weight, it reaches its look,
 /// and then it is the lightest, or the sharpest where that is aimed at or the look is missed. A
-/// format that fails is passed over where another does not. Its trail is that of all.
+/// format that fails is passed over where another does not. Its trail is that of all. `make` is given the
+/// weight of a piece that would do, once there is one: nothing heavier need be looked for.
 pub(super) fn best(
     formats: impl IntoIterator<Item = Format>,
     aim: Aim,
-    make: impl Fn(Format) -> Result<Piece, PieceError>,
+    canvas: &Canvas<'_>,
+    make: impl Fn(Format, Option<u64>) -> Result<Piece, PieceError>,
 ) -> Result<Piece, PieceError> {
     let mut kept: Result<Piece, PieceError> = Err(PieceError::NoFormat);
-    for made in formats.into_iter().map(make) {
+    for format in formats {
+        let does = |piece: &&Piece| aim == Aim::Lightest && does(&piece.account);
+        let rival = kept.as_ref().ok().filter(does);
+        if rival.is_some()
+            && !format
+                .coder()
+                .may_be_lightest(&canvas.raster, canvas.nature)
+        {
+            continue;
+        }
+        let made = make(format, rival.map(|piece| piece.account.weight));
         kept = match (kept, made) {
             (Ok(kept), Ok(made)) => Ok(kept.or(made, |old, new| serves_better(aim, old, new))),
             (Err(PieceError::NoFormat), made) => made,
@@ -27,8 +41,13 @@ pub(super) fn best(
     kept
 }
 
-/// Whether a piece of another format serves better than one that was made before it.
-fn serves_better(aim: Aim, old: &Account, new: &Account) -> bool {
+/// Whether a piece keeps all its budgets.
+fn does(account: &Account) -> bool {
+    account.fits && account.verdict.is_some_and(Verdict::reaches)
+}
+
+/// Whether a piece of another format, or made in another way, serves better than one that was made before.
+pub(super) fn serves_better(aim: Aim, old: &Account, new: &Account) -> bool {
     let rank = |account: &Account| {
         let reaches = account.verdict.is_none_or(Verdict::reaches);
         (account.fits, reaches)
@@ -41,4 +60,62 @@ fn serves_better(aim: Aim, old: &Account, new: &Account) -> bool {
         (true, _) => sharper.then(lighter),
     };
     rank(new).cmp(&rank(old)).then(better) == Ordering::Greater
+}
+
+/// What the pieces of a placement in one format come to.
+struct Sum {
+    format: Format,
+    weight: u64,
+    pieces: usize,
+    flattened: bool,
+}
+
+/// The pieces of a placement that gain nothing, and the format that outdoes theirs: it is lighter at the
+/// same look, all sizes together, and more browsers show it. `made` tells how a piece came about.
+/// Pieces that may be of several formats, that share a total, or that miss their budgets are not judged.
+pub fn outdone<'a>(
+    placement: &'a Placement,
+    made: impl Fn(&'a PlannedPiece) -> Option<&'a Account>,
+) -> Vec<(&'a PlannedPiece, Format)> {
+    if placement.keep_all || !placement.totals.is_empty() {
+        return Vec::new();
+    }
+    let pieces = || placement.sizes.iter().flat_map(|size| &size.pieces);
+    let format_of = |piece: &PlannedPiece| match &piece.candidates[..] {
+        [only] => Some(only.format),
+        _ => None,
+    };
+    let mut sums: Vec<Sum> = Vec::new();
+    for piece in pieces() {
+        let (Some(format), Some(account)) = (format_of(piece), made(piece)) else {
+            continue;
+        };
+        if !does(account) || account.shrunk.is_some() {
+            continue;
+        }
+        let index = sums.iter().position(|sum| sum.format == format);
+        let index = index.unwrap_or_else(|| {
+            sums.push(Sum {
+                format,
+                weight: 0,
+                pieces: 0,
+                flattened: account.flattened,
+            });
+            sums.len() - 1
+        });
+        sums[index].weight += account.weight;
+        sums[index].pieces += 1;
+        sums[index].flattened |= account.flattened;
+    }
+    sums.retain(|sum| sum.pieces == placement.sizes.len());
+    let by = |format: Format| {
+        let own = sums.iter().find(|sum| sum.format == format)?;
+        let better = sums.iter().filter(|sum| {
+            let wider = sum.format.is_shown_by_more_than(format);
+            wider && sum.weight < own.weight && sum.flattened == own.flattened
+        });
+        Some(better.min_by_key(|sum| sum.weight)?.format)
+    };
+    let outdone = pieces().filter_map(|piece| Some((piece, by(format_of(piece)?)?)));
+    outdone.collect()
 }

@@ -74,7 +74,7 @@ impl Easel {
             });
         }
         let bench = bench.keeping(known);
-        let piece = bench.meet(wish, &bench.known())?;
+        let piece = bench.meet(wish, &bench.known(), None)?;
         let made = bench.into_made();
         let mut kept = made.iter();
         let kept = kept.find(|version| piece.account.is_of(format, &version.attempt));

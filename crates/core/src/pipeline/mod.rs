@@ -26,6 +26,7 @@ use crate::pixels::Raster;
 use crate::plan::{Job, Placement, PlannedPiece, PlannedSize};
 use crate::size::knock_out::NotPlain;
 pub use account::{Account, Attempt, Order, Ordered, Piece, PieceError};
+pub use candidates::outdone;
 use cuts::{Cut, Sized};
 pub use cuts::{content, frames};
 pub use easel::Easel;

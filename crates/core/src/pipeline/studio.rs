@@ -164,8 +164,9 @@ impl<'a> Studio<'a> {
             }
             Ordered::Look { look } => {
                 let wish = self.wish(*look);
-                best(formats.iter().copied(), wish.aim, |format| {
-                    self.bench(format, self.terms())?.within(wish, known)
+                let formats = formats.iter().copied();
+                best(formats, wish.aim, &self.canvas, |format, rival| {
+                    self.bench(format, self.terms())?.within(wish, known, rival)
                 })?
             }
         };
@@ -291,8 +292,10 @@ impl<'a> Studio<'a> {
             CodingWish::Look(wish) => wish.aim,
             CodingWish::Exact | CodingWish::Dial(_) => Aim::Lightest,
         };
-        best(formats.iter().copied(), aim, |format| {
-            let mut piece = self.bench(format, terms)?.meet(self.aims.coding, known)?;
+        let formats = formats.iter().copied();
+        best(formats, aim, &self.canvas, |format, rival| {
+            let bench = self.bench(format, terms)?;
+            let mut piece = bench.meet(self.aims.coding, known, rival)?;
             piece.account.flattened = self.flattens(format);
             Ok(piece)
         })

@@ -120,7 +120,7 @@ fn meet<'w>(
     let bench = studio.bench(format, studio.terms())?.keeping(Vec::new());
     let mut found = Vec::new();
     for &(index, wish) in wishes {
-        let piece = bench.meet(wish, &bench.known())?;
+        let piece = bench.meet(wish, &bench.known(), None)?;
         found.push((index, piece.account));
     }
     Ok((bench.into_made(), found))

@@ -89,6 +89,8 @@ pub struct Placement {
     pub pace: Pace,
     /// Whether pieces come in several passes, in formats that know both.
     pub passes: Passes,
+    /// Whether pieces stay that are outdone by those in a format that more browsers show.
+    pub keep_all: bool,
     /// What stands behind transparent pixels in a format without transparency, and around a
     /// padded picture.
     pub backdrop: Backdrop,
@@ -356,6 +358,7 @@ fn placement(
         coding: wish.coding,
         pace: wish.pace,
         passes: wish.passes,
+        keep_all: wish.keep_all,
         backdrop: wish.backdrop,
         inscription: wish.credits.inscription(&original.credits, &original.label),
         totals,

@@ -38,6 +38,8 @@ pub struct Wish {
     pub pace: Pace,
     /// Whether pieces come in several passes, in formats that know both.
     pub passes: Passes,
+    /// Whether pieces stay that are outdone by those in a format that more browsers show.
+    pub keep_all: bool,
     /// What stands around a padded picture, and behind transparent pixels in a format without
     /// transparency.
     pub backdrop: Backdrop,
@@ -69,6 +71,7 @@ impl Default for Wish {
             coding: CodingWish::default(),
             pace: Pace::default(),
             passes: Passes::default(),
+            keep_all: false,
             backdrop: Backdrop::WHITE,
             name: Pattern::default(),
             credits: CreditsWish::default(),

@@ -88,6 +88,7 @@ mod tests {
             coding,
             pace: Pace::default(),
             passes: Passes::default(),
+            keep_all: false,
             backdrop: Backdrop::WHITE,
             inscription: Default::default(),
             totals: Vec::new(),

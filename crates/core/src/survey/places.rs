@@ -3,7 +3,6 @@
 use std::collections::BTreeMap;
 
 use super::Motif;
-use crate::encode::Format;
 use crate::pixels::Size;
 use crate::plan::slug;
 
@@ -48,8 +47,6 @@ pub struct Proposal {
     pub because: String,
     /// The width as displayed, in CSS pixels.
     pub width: u32,
-    /// The formats, the better one first.
-    pub formats: Vec<Format>,
     /// The most that a piece may weigh, in bytes.
     pub max_weight: u64,
     /// How many originals it shows.
@@ -271,14 +268,6 @@ fn proposal(folder: &str, role: Role, because: &str, pictures: &[&Seen], alone: 
     // A width that half of them can fill.
     let width = role.width().min(widths[widths.len() / 2]);
     let widest = width * role.densities().iter().max().copied().unwrap_or(1);
-    let photos = pictures
-        .iter()
-        .filter(|p| matches!(p.motif, Some(Motif::Photo) | None) && !p.clear);
-    let second = if photos.count() * 2 > pictures.len() {
-        Format::Jpeg
-    } else {
-        Format::Png
-    };
     let mut of: Vec<String> = match (alone, folder) {
         (true, "") => vec!["*".to_owned()],
         (true, folder) => vec![format!("{}/**", escaped(folder))],
@@ -298,7 +287,6 @@ fn proposal(folder: &str, role: Role, because: &str, pictures: &[&Seen], alone: 
         role,
         because: because.to_owned(),
         width,
-        formats: vec![Format::WebP, second],
         max_weight: role.max_weight(),
         pictures: pictures.len(),
         small: widths.iter().filter(|own| **own < widest).count(),
@@ -349,27 +337,25 @@ mod tests {
         ];
         let proposals = propose(&originals);
         let lines = proposals.iter().map(|p| {
-            let formats: Vec<String> = p.formats.iter().map(Format::to_string).collect();
             format!(
-                "{}: {} {} for {:?}, {} px, {}, {} B, {} small",
+                "{}: {} {} for {:?}, {} px, {} B, {} small",
                 p.name,
                 p.role.name(),
                 p.because,
                 p.of,
                 p.width,
-                formats.join(" "),
                 p.max_weight,
                 p.small
             )
         });
         insta::assert_snapshot!(lines.collect::<Vec<_>>().join("\n"), @r#"
-        card: card small for ["*"], 400 px, WebP JPEG, 60000 B, 1 small
-        team: portrait by the folder's name for ["Team/**"], 300 px, WebP JPEG, 65000 B, 1 small
-        banners: full-width background by the folder's name for ["banners/**"], 1920 px, WebP JPEG, 250000 B, 0 small
-        graphics: article picture by their size for ["graphics/chart.png", "graphics/hours [[]new[]].png"], 800 px, WebP PNG, 150000 B, 0 small
-        mark: mark by their names for ["graphics/logo-white.png"], 160 px, WebP PNG, 20000 B, 0 small
-        people: portrait by the folder's name for ["people/**"], 300 px, WebP JPEG, 65000 B, 0 small
-        rooms: article picture by the folder's name for ["rooms/**"], 800 px, WebP JPEG, 150000 B, 0 small
+        card: card small for ["*"], 400 px, 60000 B, 1 small
+        team: portrait by the folder's name for ["Team/**"], 300 px, 65000 B, 1 small
+        banners: full-width background by the folder's name for ["banners/**"], 1920 px, 250000 B, 0 small
+        graphics: article picture by their size for ["graphics/chart.png", "graphics/hours [[]new[]].png"], 800 px, 150000 B, 0 small
+        mark: mark by their names for ["graphics/logo-white.png"], 160 px, 20000 B, 0 small
+        people: portrait by the folder's name for ["people/**"], 300 px, 65000 B, 0 small
+        rooms: article picture by the folder's name for ["rooms/**"], 800 px, 150000 B, 0 small
         "#);
         for picture in &originals {
             let shows = |p: &&Proposal| {

@@ -148,16 +148,18 @@ pub fn interlaced(raster: &Raster, deep: bool) -> Vec<u8> {
 }
 
 pub fn webp(lossless: bool, alpha: bool) -> Vec<u8> {
-    let (samples, layout) = if alpha {
-        (rgba(), webp::PixelLayout::Rgba)
+    let (samples, channels) = if alpha {
+        (rgba(), Channels::Rgba)
     } else {
-        (rgb(), webp::PixelLayout::Rgb)
+        (rgb(), Channels::Rgb)
     };
-    let encoder = webp::Encoder::new(&samples, layout, WIDTH, HEIGHT);
-    encoder
-        .encode_simple(lossless, 95.0)
-        .expect("a WebP")
-        .to_vec()
+    let raster = Raster::new(size(), channels, samples).expect("whole rows");
+    let coding = if lossless {
+        Coding::Lossless
+    } else {
+        Coding::Dial(95)
+    };
+    encoded(&raster, Format::WebP, coding).expect("a WebP")
 }
 
 /// A WebP with an EXIF chunk: an extended header around the plain one.

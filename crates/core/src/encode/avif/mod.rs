@@ -17,6 +17,7 @@ use crate::source::Kind;
 const ABILITIES: Abilities = Abilities {
     kind: Kind::Avif,
     extension: "avif",
+    novelty: 2,
     alpha: true,
     lossless: false,
     longest_side: 65_535,
@@ -35,6 +36,8 @@ const WAYS: Ways = Ways {
     halved: &curves::HALVED_PHOTO,
     full: &curves::FULL_PHOTO,
     graphic: &curves::FULL_GRAPHIC,
+    counted: None,
+    near: None,
     full_from: 80.0,
 };
 
@@ -104,7 +107,7 @@ impl super::Prepared for Prepared<'_> {
         let (raster, settings) = (self.raster, Settings::of(manner));
         let planes = match manner.chroma {
             Chroma::Halved => self.halved.get_or_init(|| Planes::of(raster, true)),
-            Chroma::Full => self.full.get_or_init(|| Planes::of(raster, false)),
+            _ => self.full.get_or_init(|| Planes::of(raster, false)),
         };
         let sampling = if planes.halved {
             ChromaSampling::Cs420

@@ -15,6 +15,7 @@ use crate::source::Kind;
 const ABILITIES: Abilities = Abilities {
     kind: Kind::Jpeg,
     extension: "jpg",
+    novelty: 0,
     alpha: false,
     lossless: false,
     longest_side: 65_535,
@@ -34,6 +35,8 @@ const WAYS: Ways = Ways {
     halved: &curves::HALVED_PHOTO,
     full: &curves::FULL_PHOTO,
     graphic: &curves::FULL_GRAPHIC,
+    counted: None,
+    near: None,
     full_from: 92.0,
 };
 
@@ -85,8 +88,8 @@ impl Ready<'_> {
             Coding::Lossless => 100,
         };
         let sampling = match manner.chroma {
-            Chroma::Full => Sampling::Full,
             Chroma::Halved => Sampling::Halved,
+            _ => Sampling::Full,
         };
         let effort = match manner.pace {
             Pace::Quick => Effort::Quick,

@@ -5,7 +5,7 @@
 
 use crate::budget::{Prior, knot};
 
-pub(super) const FULL_PHOTO: Prior = Prior {
+pub(super) const COUNTED_PHOTO: Prior = Prior {
     knots: &[
         knot(1.0, 37.77, 21.6, -0.9194),
         knot(12.0, 37.51, 24.2, -0.8641),
@@ -25,7 +25,7 @@ pub(super) const FULL_PHOTO: Prior = Prior {
     constant: 1.853,
 };
 
-pub(super) const FULL_GRAPHIC: Prior = Prior {
+pub(super) const COUNTED_GRAPHIC: Prior = Prior {
     knots: &[
         knot(1.0, 74.9, 44.32, -0.5732),
         knot(12.0, 77.26, 42.29, -0.3812),

@@ -1,9 +1,8 @@
 //! The same pixels in fewer bits: grey where they are grey, without alpha where they are opaque, as
 //! a palette where there are few.
 
-use std::collections::HashMap;
-
 use super::order;
+use crate::encode::palette::{Indexed, Pixels};
 
 /// What the samples of a form stand for (W3C PNG, third edition, 11.2.1).
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -46,60 +45,6 @@ pub(super) struct Form {
     /// The one colour that stands for a transparent pixel.
     pub key: Option<[u8; 3]>,
     samples: Vec<u8>,
-}
-
-/// A picture as a form is made of it: every pixel with alpha.
-pub(super) struct Pixels<'a> {
-    pub width: usize,
-    pub height: usize,
-    /// 3 or 4.
-    pub channels: usize,
-    pub samples: &'a [u8],
-}
-
-impl Pixels<'_> {
-    /// Pixel by pixel; those that do not show are all the same.
-    pub fn rgba(&self) -> impl ExactSizeIterator<Item = [u8; 4]> {
-        let pixels = self.samples.chunks_exact(self.channels);
-        pixels.map(|pixel| match pixel {
-            [_, _, _, 0] => [0; 4],
-            [r, g, b, alpha] => [*r, *g, *b, *alpha],
-            _ => [pixel[0], pixel[1], pixel[2], 255],
-        })
-    }
-
-    /// Each of its colours once, and which of them every pixel has; `None` where they are more than such
-    /// numbers tell apart.
-    pub fn numbered<N: Copy + TryFrom<usize>>(&self) -> Option<(Vec<[u8; 4]>, Vec<N>)> {
-        let mut index: HashMap<[u8; 4], N> = HashMap::new();
-        let mut colours = Vec::new();
-        let mut numbers = Vec::with_capacity(self.width * self.height);
-        let mut last: Option<([u8; 4], N)> = None;
-        for pixel in self.rgba() {
-            let known = last.filter(|(colour, _)| *colour == pixel);
-            let known = known.map(|(_, number)| number);
-            let number = match known.or_else(|| index.get(&pixel).copied()) {
-                Some(number) => number,
-                None => {
-                    let number = N::try_from(colours.len()).ok()?;
-                    colours.push(pixel);
-                    index.insert(pixel, number);
-                    number
-                }
-            };
-            last = Some((pixel, number));
-            numbers.push(number);
-        }
-        Some((colours, numbers))
-    }
-}
-
-/// A picture as indices of colours.
-pub(super) struct Indexed {
-    pub width: usize,
-    pub indices: Vec<u8>,
-    /// 1 to 256 colours.
-    pub palette: Vec<[u8; 4]>,
 }
 
 impl Form {

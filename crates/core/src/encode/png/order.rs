@@ -5,7 +5,7 @@
 use std::cmp::Reverse;
 use std::collections::VecDeque;
 
-use super::form::Indexed;
+use crate::encode::palette::Indexed;
 
 /// Some orders in which a palette may stand, without those that come to the same: the old index of
 /// each new one. Colours that no pixel has are left out.

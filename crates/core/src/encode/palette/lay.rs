@@ -2,8 +2,8 @@
 //! does nearly as well; and what they miss is handed on where steps would be seen.
 
 use super::colours::{Class, Entries, Point, distance, point};
-use super::form::Pixels;
 use super::gather::{Gathered, Ground};
+use super::pixels::Pixels;
 
 /// How much further away than the nearest colour a neighbour's may lie, beside what pixels miss on
 /// average: at equal scores files are 4 to 7% lighter than without, and hardly lighter with more.

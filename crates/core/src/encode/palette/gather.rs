@@ -4,7 +4,7 @@
 use std::collections::HashMap;
 
 use super::colours::{Class, Point, distance, point};
-use super::form::Pixels;
+use super::pixels::Pixels;
 
 /// Neighbours no further apart than this belong to one gradient.
 const SMOOTH: f32 = 0.03;
