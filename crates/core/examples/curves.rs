@@ -79,6 +79,7 @@ fn main() {
 fn ways(format: Format, raster: &Raster) -> Vec<Way> {
     let subject = Subject {
         nature: Nature::of(raster),
+        transparent: false,
         features: source::features(raster),
     };
     // A look that no way reaches.
@@ -92,6 +93,7 @@ fn ways(format: Format, raster: &Raster) -> Vec<Way> {
         tried.push(Tried {
             chroma: way.chroma,
             verdict: Some(Verdict::Short),
+            outdone: false,
             score: 0.0,
         });
     }

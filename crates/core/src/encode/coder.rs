@@ -47,6 +47,8 @@ pub struct Abilities {
 pub struct Subject {
     /// What it is by nature.
     pub nature: Nature,
+    /// Whether it shows what is behind.
+    pub transparent: bool,
     /// What tells how easy it is.
     pub features: [f64; FEATURES],
 }
@@ -76,6 +78,8 @@ pub struct Tried {
     pub chroma: Chroma,
     /// What the search came to.
     pub verdict: Option<Verdict>,
+    /// Whether it ended since all that reaches the look would weigh more than a rival.
+    pub outdone: bool,
     /// The score of the best file.
     pub score: f32,
 }
@@ -162,15 +166,22 @@ impl Ways {
         }
         let way = |chroma: Chroma| Way {
             chroma,
-            prior: if chroma == Chroma::Full {
-                self.full
-            } else {
-                self.halved
+            prior: match (chroma, self.counted) {
+                (Chroma::Full, _) => self.full,
+                (Chroma::Counted, Some(counted)) => counted,
+                _ => self.halved,
             },
         };
+        let is_counted = |tried: &&Tried| tried.chroma == Chroma::Counted;
+        let (counted, lossy): (Vec<&Tried>, Vec<&Tried>) = tried.iter().partition(is_counted);
+        let palettes = subject.transparent && self.counted.is_some();
+        if palettes && counted.is_empty() && !lossy.is_empty() {
+            // Where transparency weighs most, its levels weigh the least in a palette.
+            return Some(way(Chroma::Counted));
+        }
         let sharpest = sought.aim == Aim::Sharpest;
         let finest = sharpest || sought.look >= self.full_from;
-        let chroma = match tried {
+        let chroma = match lossy[..] {
             [] if finest => Chroma::Full,
             [] => Chroma::Halved,
             // Coloured details that no dial can keep in halved chroma.
@@ -178,6 +189,7 @@ impl Ways {
                 Tried {
                     chroma: Chroma::Halved,
                     verdict: Some(Verdict::Short | Verdict::Over),
+                    outdone: false,
                     ..
                 },
             ] => Chroma::Full,

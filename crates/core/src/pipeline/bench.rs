@@ -159,6 +159,12 @@ impl<'c> Bench<'c> {
             tried.push(Tried {
                 chroma: way.chroma,
                 verdict: found.account.verdict,
+                outdone: rival.is_some() && is_short(&found.account) && {
+                    // At the end of the dial there would be nothing left to try.
+                    let last = Coding::Dial(*way.prior.dials().end());
+                    let mut trail = found.account.trail.iter();
+                    trail.all(|attempt| attempt.coding != last)
+                },
                 score: found.account.score,
             });
             if found.account.fits && reaches(&found.account) {

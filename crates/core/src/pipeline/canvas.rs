@@ -5,7 +5,7 @@ use std::sync::OnceLock;
 
 use super::eye::Eye;
 use crate::encode::Subject;
-use crate::pixels::Raster;
+use crate::pixels::{Channels, Raster};
 use crate::source::{self, Nature};
 
 /// A raster, and what is prepared of it once it is needed.
@@ -30,6 +30,7 @@ impl<'a> Canvas<'a> {
     pub fn subject(&self) -> &Subject {
         self.subject.get_or_init(|| Subject {
             nature: self.nature,
+            transparent: self.raster.channels() == Channels::Rgba,
             features: source::features(&self.raster),
         })
     }
