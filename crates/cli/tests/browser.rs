@@ -152,9 +152,11 @@ fn pages_work_from_disk_by_keyboard_and_for_all() {
         assert_eq!(found["wider"], false, "{page} at {width} scrolls sideways");
         if page == "proof.html" {
             assert!(found["versions"].as_u64() > Some(3), "{found}");
-            assert_eq!(
-                (&found["seen"], &found["told"]),
-                (&found["versions"], &found["versions"]),
+            assert_eq!(found["told"], found["versions"], "{found}");
+            // A palette shows the same in WebP and in PNG.
+            let seen = found["seen"].as_u64().unwrap_or_default();
+            assert!(
+                seen + 3 > found["versions"].as_u64().unwrap_or(u64::MAX),
                 "{found}"
             );
             for done in ["together", "held", "released"] {

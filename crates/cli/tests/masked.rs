@@ -34,7 +34,13 @@ fn bytes_are_the_same_without_vector_units() {
         &common::Tiff::default().file(&common::wide(&common::rgb())),
     );
     let arguments = |out| {
-        let formats = ["--format", "avif,webp,jpeg,png", "--pace", "quick"];
+        let formats = [
+            "--format",
+            "avif,webp,jpeg,png",
+            "--keep-all",
+            "--pace",
+            "quick",
+        ];
         let sizes = [
             "--width",
             "40,90",

@@ -85,6 +85,7 @@ fn every_format_says_to_others_what_it_was_given() {
         "50",
         "-f",
         formats,
+        "--keep-all",
     ]);
     let pieces =
         ["jpg", "png", "webp", "avif"].map(|extension| format!("upload/sea-50.{extension}"));
@@ -118,6 +119,7 @@ fn every_piece_is_what_its_name_says_in_other_eyes() {
         "50,100",
         "-f",
         "jpeg,png,webp,avif",
+        "--keep-all",
         "--json",
     ]);
     let report: Value = serde_json::from_str(&report).expect("JSON");
