@@ -42,8 +42,8 @@ fn main() {
             let ways = ways(format, &raster);
             ways.into_iter().map(move |way| (format, way))
         });
-        for (format, Way { chroma, prior }) in ways {
-            let dials = prior.dials();
+        for (format, way) in ways {
+            let (chroma, dials) = (way.chroma, way.dials(format));
             let step = match format {
                 _ if dials.end() - dials.start() < 20 => 1,
                 Format::Avif => 7,

@@ -170,16 +170,16 @@ fn work(case: &str, file: &[u8]) {
         Some(("encode", rest)) => {
             let raster = raster_of(case, file);
             before();
-            let chroma = if rest.contains("full") {
-                Chroma::Full
-            } else {
-                Chroma::Halved
+            let chroma = match () {
+                () if rest.contains("full") => Chroma::Full,
+                () if rest.contains("counted") => Chroma::Counted,
+                () => Chroma::Halved,
             };
             let lossless = rest.contains("lossless");
-            let coding = if lossless {
-                Coding::Lossless
-            } else {
-                Coding::Dial(85)
+            let coding = match () {
+                () if lossless => Coding::Lossless,
+                () if rest.contains("counted") => Coding::Dial(80),
+                () => Coding::Dial(85),
             };
             let pace = if rest.contains("quick") {
                 Pace::Quick
@@ -278,6 +278,8 @@ fn no_more_and_not_much_less_is_held_than_foretold() {
         "WebP lossless",
         "WebP clear",
         "WebP clear lossless",
+        "WebP counted",
+        "WebP clear counted",
     ] {
         let raster = if kind.contains("clear") {
             &clear

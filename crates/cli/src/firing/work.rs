@@ -7,14 +7,14 @@ use std::path::{Path, PathBuf};
 use std::sync::mpsc::Sender;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
-use kiln_core::encode::Format;
 use kiln_core::guard;
 use kiln_core::pipeline::{self, Attempt, Order, Piece, Rasters, Remarks};
 use kiln_core::plan::{self, Candidate, Job, PlannedPiece};
 use rayon::ThreadPoolBuilder;
 
+use super::Charge;
+use super::outdone::{self, Outdone};
 use super::supply::{self, Supply};
-use super::{Charge, outdone};
 use crate::failure::Failure;
 use crate::ledger::{Known, Made, Share};
 use crate::mishap::Mishap;
@@ -118,9 +118,6 @@ pub struct WorkOrder {
     /// wanted, and nothing is written.
     pub share: Option<Share>,
 }
-
-/// Pieces that are outdone, by their keys, and the formats that outdo theirs.
-type Outdone<'a> = HashMap<&'a str, Format>;
 
 /// What one original becomes, and where it is.
 #[derive(Clone, Copy)]

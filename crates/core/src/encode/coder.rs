@@ -3,7 +3,7 @@
 
 use std::ops::RangeInclusive;
 
-use super::{Chroma, Coding, EncodeError, Manner, Own, Passes, Repacked};
+use super::{Chroma, Coding, EncodeError, Format, Manner, Own, Passes, Repacked};
 use crate::budget::{Aim, Prior, Verdict};
 use crate::pixels::Raster;
 use crate::source::{FEATURES, Kind, Nature};
@@ -60,6 +60,16 @@ pub struct Way {
     pub chroma: Chroma,
     /// What its dials usually come to.
     pub prior: &'static Prior,
+}
+
+impl Way {
+    /// The range of its dial, worst first: that of the format, unless the dial counts what no other way does.
+    pub fn dials(&self, format: Format) -> RangeInclusive<u8> {
+        match self.chroma {
+            Chroma::Halved | Chroma::Full => format.dials(),
+            Chroma::Counted | Chroma::Near => self.prior.dials(),
+        }
+    }
 }
 
 /// What is looked for along the ways of a coder.
@@ -214,10 +224,10 @@ impl Ways {
             (Chroma::Counted, self.counted),
             (Chroma::Near, self.near),
         ];
-        let ways = ways.into_iter().filter_map(|(chroma, prior)| {
+        let mut ways = ways.into_iter().filter_map(|(chroma, prior)| {
             let prior = prior?;
             Some(Way { chroma, prior })
         });
-        ways.into_iter().nth(tried.len())
+        ways.nth(tried.len())
     }
 }

@@ -5,6 +5,8 @@ mod coder;
 mod inscribe;
 mod jpeg;
 mod own;
+#[cfg(test)]
+mod painted;
 mod palette;
 mod png;
 mod webp;

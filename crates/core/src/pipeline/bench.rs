@@ -6,7 +6,7 @@ use std::collections::HashMap;
 use std::hash::{DefaultHasher, Hasher};
 
 use super::account::{Account, Attempt, Piece, PieceError};
-use super::candidates::serves_better;
+use super::candidates::{keeps_all, serves_better};
 use super::canvas::Canvas;
 use super::eye;
 use super::versions::Version;
@@ -161,13 +161,13 @@ impl<'c> Bench<'c> {
                 verdict: found.account.verdict,
                 outdone: rival.is_some() && is_short(&found.account) && {
                     // At the end of the dial there would be nothing left to try.
-                    let last = Coding::Dial(*way.prior.dials().end());
+                    let last = Coding::Dial(*way.dials(self.format).end());
                     let mut trail = found.account.trail.iter();
                     trail.all(|attempt| attempt.coding != last)
                 },
                 score: found.account.score,
             });
-            if found.account.fits && reaches(&found.account) {
+            if keeps_all(&found.account) {
                 let least = rival.unwrap_or(u64::MAX);
                 rival = Some(found.account.weight.min(least));
             }
@@ -227,7 +227,7 @@ impl<'c> Bench<'c> {
             files.borrow_mut().clear();
             budget::search(
                 wish,
-                way.prior.dials(),
+                way.dials(self.format),
                 curve,
                 known,
                 |dial| -> Result<Trial, PieceError> {

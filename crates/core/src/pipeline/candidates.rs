@@ -20,13 +20,10 @@ pub(super) fn best(
 ) -> Result<Piece, PieceError> {
     let mut kept: Result<Piece, PieceError> = Err(PieceError::NoFormat);
     for format in formats {
-        let does = |piece: &&Piece| aim == Aim::Lightest && does(&piece.account);
-        let rival = kept.as_ref().ok().filter(does);
-        if rival.is_some()
-            && !format
-                .coder()
-                .may_be_lightest(&canvas.raster, canvas.nature)
-        {
+        let would_do = |piece: &&Piece| aim == Aim::Lightest && keeps_all(&piece.account);
+        let rival = kept.as_ref().ok().filter(would_do);
+        let coder = format.coder();
+        if rival.is_some() && !coder.may_be_lightest(&canvas.raster, canvas.nature) {
             continue;
         }
         let made = make(format, rival.map(|piece| piece.account.weight));
@@ -42,7 +39,7 @@ pub(super) fn best(
 }
 
 /// Whether a piece keeps all its budgets.
-fn does(account: &Account) -> bool {
+pub(super) fn keeps_all(account: &Account) -> bool {
     account.fits && account.verdict.is_some_and(Verdict::reaches)
 }
 
@@ -73,9 +70,9 @@ struct Sum {
 /// The pieces of a placement that gain nothing, and the format that outdoes theirs: it is lighter at the
 /// same look, all sizes together, and more browsers show it. `made` tells how a piece came about.
 /// Pieces that may be of several formats, that share a total, or that miss their budgets are not judged.
-pub fn outdone<'a>(
+pub fn outdone<'a, 'm>(
     placement: &'a Placement,
-    made: impl Fn(&'a PlannedPiece) -> Option<&'a Account>,
+    made: impl Fn(&'a PlannedPiece) -> Option<&'m Account>,
 ) -> Vec<(&'a PlannedPiece, Format)> {
     if placement.keep_all || !placement.totals.is_empty() {
         return Vec::new();
@@ -90,7 +87,7 @@ pub fn outdone<'a>(
         let (Some(format), Some(account)) = (format_of(piece), made(piece)) else {
             continue;
         };
-        if !does(account) || account.shrunk.is_some() {
+        if !keeps_all(account) || account.shrunk.is_some() {
             continue;
         }
         let index = sums.iter().position(|sum| sum.format == format);

@@ -18,7 +18,7 @@ pub(super) const FULL: u8 = 80;
 
 /// The colours of a palette by positions of a dial from 1 to [`FULL`]: from 2 to 256, each eleventh or so
 /// twice as many.
-pub(super) fn colours(dial: u8) -> usize {
+pub(super) fn colours_at(dial: u8) -> usize {
     let doublings = f64::from(dial.clamp(1, FULL) - 1) / f64::from(FULL - 1) * 7.0;
     libm::exp2(1.0 + doublings).round() as usize
 }

@@ -1,13 +1,6 @@
 use super::colours::{self, Class};
 use super::*;
-use crate::pixels::{Channels, Size};
-
-fn raster((width, height): (u32, u32), paint: impl Fn(u32, u32) -> [u8; 4]) -> Raster {
-    let pixels = (0..height).flat_map(|y| (0..width).map(move |x| (x, y)));
-    let samples = pixels.flat_map(|(x, y)| paint(x, y)).collect();
-    let size = Size::new(width, height).expect("a size");
-    Raster::new(size, Channels::Rgba, samples).expect("whole rows")
-}
+use crate::encode::painted::painted;
 
 /// What has to be shown: a pixel that does not show has no colour.
 fn wanted(raster: &Raster) -> Vec<[u8; 4]> {
@@ -16,14 +9,17 @@ fn wanted(raster: &Raster) -> Vec<[u8; 4]> {
 
 /// What is shown at a dial; behind a full palette the most is handed on.
 fn at(palettes: &Palettes<'_>, dial: u8) -> Vec<[u8; 4]> {
-    let few = palettes.few(colours(dial), f32::from(dial.saturating_sub(FULL)) * 0.03);
+    let few = palettes.few(
+        colours_at(dial),
+        f32::from(dial.saturating_sub(FULL)) * 0.03,
+    );
     let shown = few.shown(palettes.raster).expect("whole rows");
     wanted(&shown)
 }
 
 /// A gradient with alpha, a flat mark on it, and nothing around.
 fn badge() -> Raster {
-    raster((96, 64), |x, y| match (x, y) {
+    painted((96, 64), |x, y| match (x, y) {
         (0..8, _) => [0; 4],
         (40..60, 20..40) => [200, 30, 40, 255],
         (8..12, _) => [90, 120, 200, (x * 20) as u8],
@@ -52,13 +48,13 @@ fn few_colours_keep_flat_areas_what_is_solid_and_what_is_not_there() {
             );
         }
         let colours: std::collections::HashSet<_> = found.iter().collect();
-        assert!(dial < 50 || colours.len() <= super::colours(dial), "{dial}");
+        assert!(dial < 50 || colours.len() <= colours_at(dial), "{dial}");
     }
 }
 
 #[test]
 fn more_of_the_dial_is_nearer_to_the_picture() {
-    let soft = raster((120, 90), |x, y| {
+    let soft = painted((120, 90), |x, y| {
         [
             (40 + x) as u8,
             (200 - y) as u8,
@@ -94,7 +90,7 @@ fn more_of_the_dial_is_nearer_to_the_picture() {
 #[test]
 fn little_of_a_colour_is_still_that_colour() {
     // A small red light among many greens.
-    let lamp = raster((120, 90), |x, y| match (x, y) {
+    let lamp = painted((120, 90), |x, y| match (x, y) {
         (50..54, 40..43) => [200, 40, 40, 255],
         _ => [(x / 2) as u8, (90 + y) as u8, (60 + (x + y) / 4) as u8, 255],
     });
@@ -108,7 +104,7 @@ fn little_of_a_colour_is_still_that_colour() {
 #[test]
 fn strokes_on_white_get_no_shadows() {
     // Soft strokes, one pixel of grey on either side, and a photo beside them that wants colours.
-    let page = raster((160, 80), |x, y| match x {
+    let page = painted((160, 80), |x, y| match x {
         0..80 => match x % 16 {
             4..7 => [0, 0, 0, 255],
             3 | 7 => [128, 128, 128, 255],

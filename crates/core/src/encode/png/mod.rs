@@ -117,7 +117,9 @@ impl Prepared for Ready<'_> {
             }
             Coding::Dial(dial) => {
                 let dial = dial.clamp(1, 100);
-                let few = self.palettes.few(palette::colours(dial), diffusion(dial));
+                let few = self
+                    .palettes
+                    .few(palette::colours_at(dial), diffusion(dial));
                 let file = written(self.raster, &Form::indexed(&few), pace)?;
                 let shown = few.shown(self.raster);
                 Ok((file, shown.map(Raster::without_idle_alpha)))

@@ -1,15 +1,7 @@
 use super::filter::{Choice, filtered, tried};
 use super::form::Colour;
 use super::*;
-use crate::pixels::Channels;
-
-fn raster((width, height): (u32, u32), paint: impl Fn(u32, u32) -> [u8; 4]) -> Raster {
-    let pixels = (0..height).flat_map(|y| (0..width).map(move |x| (x, y)));
-    let samples = pixels.flat_map(|(x, y)| paint(x, y)).collect();
-    let size = Size::new(width, height).expect("a size");
-    let raster = Raster::new(size, Channels::Rgba, samples).expect("whole rows");
-    raster.without_idle_alpha()
-}
+use crate::encode::painted::painted;
 
 /// A file as another decoder reads it: its colour type, its depth, and every pixel with alpha.
 fn read(file: &[u8]) -> (u8, u8, Vec<[u8; 4]>) {
@@ -105,7 +97,7 @@ fn grey(level: u32) -> [u8; 4] {
 fn every_form_is_as_lean_as_it_should_be_and_gives_back_the_very_pixels() {
     for (name, paint, colour, bits) in PICTURES {
         for side in 1..=17 {
-            let raster = raster((side, 18 - side), paint);
+            let raster = painted((side, 18 - side), paint);
             let forms = Form::exact(&Pixels::of(&raster));
             let file = written(&raster, &forms, Pace::Quick).expect("a file");
             assert!(
@@ -113,7 +105,7 @@ fn every_form_is_as_lean_as_it_should_be_and_gives_back_the_very_pixels() {
                 "{name}, {side} wide"
             );
         }
-        let raster = raster((17, 17), paint);
+        let raster = painted((17, 17), paint);
         let forms = Form::exact(&Pixels::of(&raster));
         let leanest = forms
             .iter()
@@ -132,7 +124,7 @@ fn every_form_is_as_lean_as_it_should_be_and_gives_back_the_very_pixels() {
 #[test]
 fn every_choice_of_filters_can_be_undone() {
     for (name, paint, ..) in PICTURES {
-        let raster = raster((13, 11), paint);
+        let raster = painted((13, 11), paint);
         for form in &Form::exact(&Pixels::of(&raster)) {
             let chosen = Choice::ALL.map(|choice| filtered(form, 0..form.height(), choice));
             for rows in chosen.into_iter().chain([tried(form, <[u8]>::len)]) {

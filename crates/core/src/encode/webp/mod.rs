@@ -173,7 +173,7 @@ impl Ready<'_> {
                 codec::lossy(planes.as_ref()?, &self.lossy(config, dial, manner.pace))
             }
             Chroma::Counted => {
-                let few = self.palettes.few(palette::colours(dial), 0.0);
+                let few = self.palettes.few(palette::colours_at(dial), 0.0);
                 let shown = few.shown(self.raster)?;
                 codec::lossless(&shown, &lossless(config, manner.pace))
             }

@@ -1,17 +1,9 @@
 use super::*;
-use crate::pixels::{Channels, Size};
-
-fn raster((width, height): (u32, u32), paint: impl Fn(u32, u32) -> [u8; 4]) -> Raster {
-    let pixels = (0..height).flat_map(|y| (0..width).map(move |x| (x, y)));
-    let samples = pixels.flat_map(|(x, y)| paint(x, y)).collect();
-    let size = Size::new(width, height).expect("a size");
-    let raster = Raster::new(size, Channels::Rgba, samples).expect("whole rows");
-    raster.without_idle_alpha()
-}
+use crate::encode::painted::painted;
 
 #[test]
 fn a_lower_dial_makes_transparent_stripes_lighter() {
-    let stripes = raster((160, 120), |x, y| {
+    let stripes = painted((160, 120), |x, y| {
         let wave = (x * 3 + y * 5) % 97 + (x * y / 7) % 53;
         [250, 250, 250, (wave * 3 / 2) as u8]
     });
