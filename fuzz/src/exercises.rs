@@ -6,8 +6,8 @@ use std::io::Cursor;
 
 use kiln_core::colour;
 use kiln_core::decode::{self, Allowance, Wanted};
-use kiln_core::encode::{self, Chroma, Coding, Format, Manner, Pace};
-use kiln_core::pixels::{Channels, Raster, Size};
+use kiln_core::encode::{self, Chroma, Coding, Format, Manner, Pace, Passes};
+use kiln_core::pixels::{Area, Channels, Orientation, Raster, Size};
 use kiln_core::source::{self, Kind};
 use kiln_jpeg::{Decoder, Layout, Limits, Options, Scale};
 
@@ -18,7 +18,7 @@ const MOST: Allowance = Allowance { pixels: 1 << 20 };
 pub type Exercise = fn(&[u8]);
 
 /// All of them, by the names of their targets.
-pub const ALL: [(&str, Exercise); 10] = [
+pub const ALL: [(&str, Exercise); 14] = [
     ("headers", headers),
     ("metadata", metadata),
     ("decode_jpeg", |bytes| pixels(Kind::Jpeg, bytes)),
@@ -27,6 +27,14 @@ pub const ALL: [(&str, Exercise); 10] = [
     ("decode_webp", |bytes| pixels(Kind::WebP, bytes)),
     ("decode_gif", |bytes| pixels(Kind::Gif, bytes)),
     ("decode_tiff", |bytes| pixels(Kind::Tiff, bytes)),
+    ("decode_avif", |bytes| pixels(Kind::Avif, bytes)),
+    ("decode_few", |bytes| {
+        for kind in [Kind::Bmp, Kind::Ico, Kind::Pnm, Kind::Qoi] {
+            pixels(kind, bytes);
+        }
+    }),
+    ("slim_svg", slim_svg),
+    ("trace_svg", trace_svg),
     ("finished", finished),
     ("write_png", write_png),
 ];
@@ -37,11 +45,7 @@ pub fn write_png(bytes: &[u8]) {
     let Some(([width, alpha, dial, bits], samples)) = bytes.split_first_chunk() else {
         return;
     };
-    let channels = if alpha % 2 == 0 {
-        Channels::Rgb
-    } else {
-        Channels::Rgba
-    };
+    let channels = channels(*alpha);
     let width = usize::from(*width).max(1);
     let height = samples.len() / (width * channels.count());
     let Some(size) = Size::new(width as u32, height as u32) else {
@@ -72,6 +76,77 @@ pub fn write_png(bytes: &[u8]) {
                 assert!(again.over(ground) == raster.over(ground), "other pixels");
             }
         }
+    }
+}
+
+/// Whether pixels have alpha, as a byte says.
+fn channels(alpha: u8) -> Channels {
+    match alpha % 2 {
+        0 => Channels::Rgb,
+        _ => Channels::Rgba,
+    }
+}
+
+/// A drawing: drawn, and slimmed. What comes of that is a drawing in which nothing runs.
+pub fn slim_svg(bytes: &[u8]) {
+    pixels(Kind::Svg, bytes);
+    let Ok(probe) = source::probe(Cursor::new(bytes)) else {
+        return;
+    };
+    // Larger ones would only be slow.
+    if probe.kind != Kind::Svg || probe.stored.long_side() > 64 {
+        return;
+    }
+    let own = encode::Own {
+        bytes,
+        kind: Kind::Svg,
+        stored: probe.stored,
+        area: Area::whole(probe.stored),
+        orientation: Orientation::Upright,
+        profile: false,
+    };
+    let Some(slim) = encode::repack(&own, Format::Svg, Passes::Lightest) else {
+        return;
+    };
+    let again = source::probe(Cursor::new(&slim.file)).expect("a drawing");
+    assert_eq!(again.own_size(), probe.own_size());
+    decode::finished(Kind::Svg, &slim.file, probe.own_size()).expect("a sound drawing");
+    let text = String::from_utf8(slim.file).expect("a text");
+    for runs in ["<script", "<foreignObject", " onload=", " onclick="] {
+        assert!(!text.contains(runs), "{runs} in {text}");
+    }
+}
+
+/// Pixels of any kind as a drawing: it is one, or they are no mark. The first bytes are the width, whether
+/// there is alpha, the dial, and how few bits colours have.
+pub fn trace_svg(bytes: &[u8]) {
+    let Some(([width, alpha, dial, bits], samples)) = bytes.split_first_chunk() else {
+        return;
+    };
+    let channels = channels(*alpha);
+    // Each sample stands for several pixels, so that there are areas.
+    let (width, count) = (usize::from(*width % 32).max(1), channels.count());
+    let rows = samples.chunks_exact(width * count).take(64);
+    let mask = 255u8 << (bits % 8);
+    let wide = rows.map(|row| {
+        let pixels = row.chunks_exact(count).flat_map(|pixel| pixel.repeat(4));
+        pixels.map(|sample| sample & mask).collect::<Vec<u8>>()
+    });
+    let tall: Vec<u8> = wide.flat_map(|row| row.repeat(4)).collect();
+    let height = tall.len() / (width * 4 * count);
+    let Some(size) = Size::new(width as u32 * 4, height as u32) else {
+        return;
+    };
+    let Some(raster) = Raster::new(size, channels, tall) else {
+        return;
+    };
+    let manner = Manner {
+        coding: Coding::Dial(dial % 11),
+        chroma: Chroma::Full,
+        pace: Pace::Steady,
+    };
+    if let Ok(file) = encode::encode(&raster, Format::Svg, manner) {
+        decode::finished(Kind::Svg, &file, size).expect("a sound drawing");
     }
 }
 

@@ -110,7 +110,7 @@ fn seen(survey: &Survey, typed: &InitArgs) -> Vec<Seen> {
         headers.probe().ok()?;
         Some(Seen {
             name: record.name.clone(),
-            size: headers.upright()?,
+            size: headers.own_size()?,
             motif: record.glance.as_ref().map(|glance| glance.motif),
             clear: record
                 .glance

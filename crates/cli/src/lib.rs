@@ -31,6 +31,7 @@ use std::process::ExitCode;
 use std::thread;
 
 use clap::Parser;
+use kiln_core::draw::{self, fontdb};
 use kiln_core::guard;
 
 use args::{Args, Command};
@@ -40,6 +41,7 @@ use report::Channels;
 /// Does what the command line says; the exit codes are those of `kiln --help`.
 pub fn run() -> ExitCode {
     quiet_caught_panics();
+    draw::fonts_from(installed_fonts);
     let channels = Channels::of_this_process();
     let typed = match Args::try_parse() {
         Ok(typed) => typed,
@@ -63,6 +65,13 @@ pub fn run() -> ExitCode {
         channels.complain(&failure);
         failure.exit()
     })
+}
+
+/// The fonts that letters in drawings are drawn in: those of the machine.
+fn installed_fonts() -> fontdb::Database {
+    let mut fonts = fontdb::Database::new();
+    fonts.load_system_fonts();
+    fonts
 }
 
 /// A panic that costs a picture is told as that picture's failure; its own words would only

@@ -210,7 +210,19 @@ pub fn parse_top(text: &str) -> Result<usize, String> {
 
 /// Why a piece was left out.
 pub fn outdone(by: Format) -> String {
-    format!("{by} is lighter at the same look, and more browsers show it; --keep-all keeps both")
+    let why = match by.is_scalable() {
+        true => "is sharp at every size, and no heavier",
+        false => "is lighter at the same look, and more browsers show it",
+    };
+    format!("{by} {why}; --keep-all keeps both")
+}
+
+/// The same in a few words.
+pub fn left_out(by: Format) -> String {
+    match by.is_scalable() {
+        true => format!("left out: {by} serves all sizes"),
+        false => format!("left out: {by} is lighter, all sizes together"),
+    }
 }
 
 /// A weight in three digits: `812 B`, `62.1 KB`, `3.10 MB`.

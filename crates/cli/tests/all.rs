@@ -6,6 +6,7 @@ mod browser;
 mod candidates;
 mod carried;
 mod demo;
+mod drawings;
 mod fire;
 mod ground;
 mod jpegs;

@@ -19,6 +19,8 @@ fn boxed(name: &[u8; 4], body: &[u8]) -> Vec<u8> {
 fn nested(depth: usize) -> Vec<u8> {
     let mut file = boxed(b"ftyp", b"avif\0\0\0\0avif");
     let body = 8 * depth;
+    let length = (body + 12) as u32;
+    file.extend([&length.to_be_bytes(), &b"meta"[..], &[0; 4]].concat());
     file.extend((0..depth).flat_map(|level| {
         let length = (body - 8 * level) as u32;
         [length.to_be_bytes(), *b"iprp"].concat()

@@ -59,7 +59,13 @@ fn main() {
         dots_per_inch: Some(72),
     }
     .blocks();
+    let drawing = r##"<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" width="24" height="24" viewBox="0 0 24 24" onload="go()"><style>.a{fill:url(#g)}</style><defs><linearGradient id="g"><stop offset="0" style="stop-color:red"/></linearGradient><clipPath id="c"><path d="M1 1h20a3 3 0 01-3 3z"/></clipPath><filter id="f"><feGaussianBlur stdDeviation="1"/></filter></defs><g transform="translate(1 2) rotate(30)" clip-path="url(#c)"><path class="a" d="M2,2 C 3 4 5,6 7 8 s 1-1 2-2 q1 1 2 2 t1 1z"/><use xlink:href="#r" filter="url(#f)"/></g><rect id="r" width="5" height="50%" rx="1" style="fill:#00f;stroke:none;opacity:.5"/><polygon points="1,2 3,4 5,6"/><text x="2" y="9">a</text></svg>"##;
+    put("slim_svg", "drawing", drawing.as_bytes());
     for format in Format::ALL {
+        if format.is_scalable() {
+            // It would have to be a mark.
+            continue;
+        }
         let coding = Coding::Dial(60);
         let file = common::encoded(&raster, format, coding).expect("a file");
         let file = inscribe(file, format, &blocks).expect("a file");

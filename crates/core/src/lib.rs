@@ -9,6 +9,7 @@ pub mod colour;
 mod container;
 pub mod credits;
 pub mod decode;
+pub mod draw;
 pub mod encode;
 pub mod guard;
 pub mod label;

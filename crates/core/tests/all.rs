@@ -15,6 +15,7 @@ mod orders;
 mod other_eyes;
 mod own;
 mod reading;
+mod reading_more;
 mod sharing;
 mod shown;
 mod stored;

@@ -351,6 +351,7 @@ fn wide_colours_are_kept_where_asked() {
             Format::Png => &[b"iCCP", b"cICP\x0C\x0D\0\x01"],
             Format::WebP => &[b"VP8X", b"ICCP", b"acsp"],
             Format::Avif => &[b"colrnclx\0\x0C\0\x0D"],
+            Format::Svg => &[],
         };
         assert!(
             marks.iter().all(|mark| holds(&piece.file, mark)),

@@ -7,20 +7,9 @@ use png::BitDepth;
 
 use crate::common::jpeg::{Colours, Jpeg, exif_segment};
 use crate::common::{
-    self, HEIGHT, Tiff, WIDTH, colour, each_pixel, grey, probe, rgb, rgba, samples, wide,
+    self, HEIGHT, Tiff, WIDTH, assert_near, colour, each_pixel, grey, probe, rgb, rgba, samples,
+    wide,
 };
-
-fn assert_near(name: &str, file: &[u8], wanted: &[u8], tolerance: u16) {
-    let found = samples(file).unwrap_or_else(|error| panic!("{name}: {error}"));
-    assert_eq!(found.len(), wanted.len(), "{name}");
-    for (at, (found, wanted)) in found.iter().zip(wanted).enumerate() {
-        let distance = found.abs_diff(u16::from(*wanted) * 257);
-        assert!(
-            distance <= tolerance * 257,
-            "{name}: sample {at} is {found}, not {wanted}"
-        );
-    }
-}
 
 fn written(jpeg: &Jpeg, samples: &[u8]) -> Vec<u8> {
     jpeg.file((WIDTH, HEIGHT), samples)

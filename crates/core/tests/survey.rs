@@ -130,6 +130,16 @@ fn a_graphic_is_estimated_to_the_byte() {
     let found = look(&file, 30, Format::WebP);
     assert_eq!(found.estimate.weight, fired(&file, (30, 30), Format::WebP));
     assert!(found.few_colours && matches!(found.motif, Motif::Flat | Motif::Text));
+    let halves = each_pixel(|x, _| {
+        if x < 26 {
+            [200u8, 30, 30]
+        } else {
+            [20, 20, 90]
+        }
+    });
+    let mark = common::png_with(PngColour::Rgb, BitDepth::Eight, &halves.concat(), |_| {});
+    let traced = look(&mark, 30, Format::WebP).traced.expect("a mark");
+    assert!((120..400).contains(&traced), "{traced}");
 }
 
 #[test]
@@ -266,7 +276,7 @@ fn findings_and_their_wording() {
         ..Jpeg::default()
     };
     let inks = headers(&jpeg.file((WIDTH, common::HEIGHT), &common::rgba()));
-    (looked.motif, looked.few_colours) = (Motif::Flat, true);
+    (looked.motif, looked.traced) = (Motif::Flat, Some(2_340));
     let wide = Limits {
         widest: 4000,
         max_weight: None,

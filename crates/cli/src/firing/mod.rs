@@ -5,6 +5,7 @@ mod outdone;
 mod page;
 mod remember;
 mod rounds;
+mod said;
 mod strays;
 mod supply;
 mod totals;
@@ -19,7 +20,8 @@ use std::process::ExitCode;
 use std::time::Instant;
 
 use kiln_core::credits::Field;
-use kiln_core::plan::{self, Candidate, Job, Plan, Trouble};
+use kiln_core::encode::Format;
+use kiln_core::plan::{self, Candidate, Job, Plan, PlannedPiece, Trouble};
 
 use crate::args::FireArgs;
 use crate::failure::Failure;
@@ -212,9 +214,10 @@ fn readied(
     settings: &Settings,
     said: &mut Said,
 ) -> Result<Vec<Picture>, Failure> {
-    let (mut pictures, too_large): (Vec<_>, Vec<_>) = pictures
-        .into_iter()
-        .partition(|picture| settings.allowance.covers(picture.original.probe.stored));
+    let (mut pictures, too_large): (Vec<_>, Vec<_>) = pictures.into_iter().partition(|picture| {
+        let probe = &picture.original.probe;
+        probe.is_drawn() || settings.allowance.covers(probe.stored)
+    });
     said.refused = refused;
     let too_large = too_large.iter();
     said.refused
@@ -288,6 +291,11 @@ fn planned(job: &Job, picture: &Picture) -> OriginalReport {
             "other frames are",
         );
         notes.push(format!("only the first frame is used; {others} left out"));
+    }
+    let stays = |piece: &PlannedPiece| piece.formats().any(Format::is_scalable);
+    if probe.is_drawn() && !job.pieces().any(|(_, _, piece)| stays(piece)) {
+        let says = "is a drawing; with svg among its formats it stays one, sharp at every size";
+        notes.push(says.to_owned());
     }
     for placement in &job.placements {
         if let Some(least) = placement.too_small {

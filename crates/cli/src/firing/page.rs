@@ -305,7 +305,7 @@ fn piece(piece: &PieceReport, original: &OriginalReport) -> Piece {
             None
         }
         Fired::Outdone(_, by) => {
-            told.push(format!("left out: {by} is lighter"));
+            told.push(wording::left_out(*by));
             None
         }
     };

@@ -6,12 +6,11 @@ use std::sync::Arc;
 use std::sync::mpsc;
 use std::thread;
 
-use kiln_core::colour::ColourNote;
-use kiln_core::decode::Oddity;
 use kiln_core::pipeline::{Attempt, Remarks};
 use kiln_core::plan::Plan;
 
 use super::Charge;
+use super::said::{said_of_colours, said_of_oddity};
 use super::work::{self, Bench, Event, Kept, Task, What, WorkOrder};
 use crate::failure::Failure;
 use crate::ledger::Ledger;
@@ -116,32 +115,6 @@ impl Run<'_, '_> {
                 let given_up = original.refuse(&why);
                 self.progress.ended(name, given_up);
             }
-        }
-    }
-}
-
-fn said_of_oddity(oddity: Oddity) -> String {
-    let what = match oddity {
-        Oddity::Damaged { position } => {
-            return format!(
-                "its data is damaged, found at byte {position}: parts of it may look wrong; look at \
-                 it, or copy it again"
-            );
-        }
-        Oddity::Junk => "bytes that belong to nothing stand between its parts",
-        Oddity::NoEnd => "its end marker is missing",
-        Oddity::Restart => "its restart markers are numbered wrongly",
-        Oddity::NoTable => "a table is missing, and the usual one was taken",
-    };
-    format!("{what}; read as browsers do")
-}
-
-fn said_of_colours(colours: ColourNote) -> &'static str {
-    match colours {
-        ColourNote::Converted => "its colours were converted from its profile to sRGB",
-        ColourNote::Kept => "its colours go beyond sRGB and were kept, as Display P3",
-        ColourNote::ProfileDropped => {
-            "its colour profile is damaged or does not fit it; sRGB was assumed"
         }
     }
 }

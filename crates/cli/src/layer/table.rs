@@ -112,8 +112,9 @@ pub(super) static SETTINGS: [Setting; 30] = [
             option(
                 "format",
                 "FORMAT,…",
-                "Formats to make: jpeg, png, webp, avif; or auto for the lightest of webp, jpeg and \
-                 png, and of others named with it. [default: auto, or webp where a quality is set]",
+                "Formats to make: jpeg, png, webp, avif, svg (drawings stay drawings, marks of few flat \
+                 colours are traced); or auto for the lightest of webp, jpeg and png, and of others \
+                 named with it. [default: auto, or webp where a quality is set]",
             )
             .short('f'),
         ),

@@ -208,7 +208,7 @@ fn sized(
     settings: &ProofSettings,
 ) -> Result<Sized, Mishap> {
     let allowance = settings.allowance;
-    if !allowance.covers(original.probe.stored) {
+    if !original.probe.is_drawn() && !allowance.covers(original.probe.stored) {
         return Err(Mishap::beyond(original.probe.stored, allowance));
     }
     let made = guard::guarded(|| {

@@ -208,6 +208,7 @@ fn mark(format: Format) -> char {
         Format::WebP => '■',
         Format::Jpeg => '▲',
         Format::Png => '◆',
+        Format::Svg => '▼',
     }
 }
 
@@ -217,6 +218,7 @@ fn class(format: Format) -> &'static str {
         Format::WebP => "w",
         Format::Jpeg => "j",
         Format::Png => "p",
+        Format::Svg => "s",
     }
 }
 

@@ -8,12 +8,10 @@ use std::process::ExitCode;
 
 use anstyle::Style;
 use kiln_core::colour::{self, Tint};
-use kiln_core::decode;
-use kiln_core::guard;
 use kiln_core::pixels::{Raster, Size};
 use kiln_core::plan::{Extent, Original, Wish};
 use kiln_core::proof::{self, Judge, Judgement, Loss, Spot};
-use kiln_core::source::{Headers, Kind, Model};
+use kiln_core::source::{Headers, Model};
 use serde::Serialize;
 
 use super::json::SCHEMA;
@@ -111,28 +109,13 @@ fn open(path: &Path, settings: &ProofSettings) -> Result<Finished, Mishap> {
         )) => return Err(why),
         None => return Err(Mishap::new("not a picture; name one")),
     };
-    let stored = headers
-        .stored
-        .ok_or_else(|| Mishap::new("has no pixels of its own"))?;
     let bytes = fs::read(path).map_err(Mishap::unreadable)?;
-    let raster = match headers.kind {
-        // Read back, but no original: nothing is planned from it.
-        Kind::Avif if !settings.allowance.covers(stored) => {
-            return Err(Mishap::beyond(stored, settings.allowance));
-        }
-        Kind::Avif => {
-            let decoded = guard::guarded(|| decode::finished(Kind::Avif, &bytes, stored));
-            decoded.map_err(|_| Mishap::new("the decoder failed on it"))??
-        }
-        _ => {
-            let original = Original::new(name.clone(), name.clone(), weight, headers.probe()?);
-            let wish = Wish {
-                extent: Extent::Own,
-                ..Wish::default()
-            };
-            sized(&bytes, original, &wish, settings)?.raster
-        }
+    let original = Original::new(name.clone(), name.clone(), weight, headers.probe()?);
+    let wish = Wish {
+        extent: Extent::Own,
+        ..Wish::default()
     };
+    let raster = sized(&bytes, original, &wish, settings)?.raster;
     Ok(Finished {
         name,
         weight,
@@ -224,7 +207,7 @@ fn table(
             String::new()
         };
         let size = headers
-            .upright()
+            .own_size()
             .map_or(String::new(), |size| size.to_string());
         let cells = [
             wording::safe(&finished.name),

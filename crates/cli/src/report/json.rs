@@ -58,6 +58,13 @@ struct Original<'a> {
     pieces: Vec<Piece<'a>>,
 }
 
+/// What a piece would weigh in another format.
+#[derive(Serialize)]
+struct Other {
+    format: Format,
+    weight: u64,
+}
+
 #[derive(Serialize)]
 struct Piece<'a> {
     name: &'a str,
@@ -74,6 +81,7 @@ struct Piece<'a> {
     state: &'static str,
     why: Option<String>,
     weight: Option<u64>,
+    others: Vec<Other>,
     score: Option<f32>,
     dial: Option<u8>,
     lossless: Option<bool>,
@@ -232,6 +240,7 @@ fn piece(piece: &PieceReport) -> Piece<'_> {
         score: attempt.score,
     };
     let account = piece.account();
+    let others = piece.others().into_iter();
     Piece {
         name: written.map_or(piece.planned.key(), |written| &written.name),
         candidates: piece.planned.names().collect(),
@@ -247,6 +256,9 @@ fn piece(piece: &PieceReport) -> Piece<'_> {
         state,
         why,
         weight: account.map(|a| a.weight),
+        others: others
+            .map(|(format, weight)| Other { format, weight })
+            .collect(),
         score: account.map(|a| a.score),
         dial: account.and_then(|a| dial(a.coding)),
         lossless: account.map(|a| a.coding == Coding::Lossless),

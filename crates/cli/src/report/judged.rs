@@ -66,13 +66,19 @@ impl FiringReport {
 impl OriginalReport {
     /// What is loaded by who would see a piece: another one, where it was left out for that.
     fn loaded(&self, piece: &PieceReport) -> Option<(Choice, u64)> {
-        let choice = Choice::between(piece.planned.formats())?;
+        // What is sharp at every size is a choice for the largest alone.
+        let of_pixels = piece
+            .planned
+            .formats()
+            .filter(|format| !format.is_scalable());
+        let choice = Choice::between(of_pixels).or(Choice::between(piece.planned.formats()))?;
         let written = match &piece.fired {
             Fired::Outdone(_, by) => {
                 let spot = |one: &PieceReport| (one.place.clone(), one.size);
                 let mut others = self.written();
                 let same = |(other, written): &(&PieceReport, &Written)| {
-                    spot(other) == spot(piece) && written.format == *by
+                    let serves = by.is_scalable() && other.place == piece.place;
+                    (serves || spot(other) == spot(piece)) && written.format == *by
                 };
                 others.find(same)?.1
             }

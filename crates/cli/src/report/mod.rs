@@ -196,7 +196,7 @@ impl OriginalReport {
             path: job.original.path.clone(),
             name: job.original.name.clone(),
             kind: job.original.probe.kind,
-            size: job.original.probe.upright(),
+            size: job.original.probe.own_size(),
             weight: job.original.weight,
             notes: Vec::new(),
             label: job.original.label.clone(),
@@ -269,6 +269,30 @@ impl PieceReport {
             Verdict::Lightest => Some("no lighter"),
             Verdict::Met | Verdict::Over | Verdict::Short => None,
         }
+    }
+
+    /// What it would weigh in the other formats that it may have, the lightest first: in those of which a
+    /// file was made that reaches its look.
+    pub fn others(&self) -> Vec<(Format, u64)> {
+        let (Some(written), CodingWish::Look(wish)) = (self.written(), self.coding) else {
+            return Vec::new();
+        };
+        let trail = &written.account.trail;
+        let widest = trail.iter().map(|attempt| attempt.width).max();
+        let others = self
+            .planned
+            .formats()
+            .filter(|&other| other != written.format);
+        let lightest = |other: Format| {
+            let reaching = trail.iter().filter(|attempt| {
+                let least = wish.look.max(other.least_look());
+                (attempt.format, Some(attempt.width)) == (other, widest) && attempt.score >= least
+            });
+            Some((other, reaching.map(|attempt| attempt.weight).min()?))
+        };
+        let mut others: Vec<(Format, u64)> = others.filter_map(lightest).collect();
+        others.sort_by_key(|&(_, weight)| weight);
+        others
     }
 
     /// How good it shall look, by name or as a number, where that is asked for.

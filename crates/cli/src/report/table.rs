@@ -147,7 +147,7 @@ fn piece_row(piece: &PieceReport, original: &OriginalReport, verbose: bool) -> L
         Fired::Outdone(Written { account, .. }, by) => {
             weight = wording::weight(account.weight);
             score = scored(account, piece);
-            remarks.push(format!("left out: {by} is lighter, all sizes together"));
+            remarks.push(wording::left_out(*by));
         }
         Fired::Made(written) => {
             let account = &written.account;
@@ -166,10 +166,16 @@ fn piece_row(piece: &PieceReport, original: &OriginalReport, verbose: bool) -> L
                 style = BAD;
             }
             remarks.push(match account.coding {
+                Coding::Dial(dial) if written.format.is_scalable() => {
+                    format!("traced · dial {dial}")
+                }
                 Coding::Dial(dial) => format!("dial {dial}"),
-                Coding::Lossless => wording::lossless(account.repacked).to_owned(),
+                Coding::Lossless => wording::lossless(account.repacked, written.format).to_owned(),
             });
             remarks.extend(piece.outcome().map(str::to_owned));
+            remarks.extend(piece.others().first().map(|&(other, weight)| {
+                format!("{other} {}", wording::change(account.weight, weight))
+            }));
             if account.flattened {
                 remarks.push(format!("on {}", piece.backdrop));
             }
@@ -346,10 +352,12 @@ fn totals(out: &mut dyn Write, report: &FiringReport) -> io::Result<()> {
         some => format!("; {some} were made before and are unchanged"),
     };
     writeln!(out, "{STRONG}{counts}{STRONG:#} in {time}{good}")?;
+    let gain = |before: u64, after: u64| if after < before { GOOD } else { Style::new() };
     if pieces == originals && pieces > 0 {
+        let style = gain(before, after);
         writeln!(
             out,
-            "before {}, after {}, saved {} ({GOOD}{}{GOOD:#})",
+            "before {}, after {}, saved {} ({style}{}{style:#})",
             wording::weight(before),
             wording::weight(after),
             wording::weight(before.saturating_sub(after)),
@@ -361,9 +369,10 @@ fn totals(out: &mut dyn Write, report: &FiringReport) -> io::Result<()> {
             "who sees each picture once, in its largest size, loads:"
         )?;
         for load in report.loads() {
+            let style = gain(load.before, load.after);
             writeln!(
                 out,
-                "  as {}: {}, of {} before ({GOOD}{}{GOOD:#})",
+                "  as {}: {}, of {} before ({style}{}{style:#})",
                 load.choice,
                 wording::weight(load.after),
                 wording::weight(load.before),

@@ -121,7 +121,19 @@ fn conclusion(written: &Written, piece: &PieceReport) -> String {
     }
     let all = Choice::between(piece.planned.formats());
     let all = all.map_or(String::new(), |all| all.to_string());
-    format!("Of {all}, {} serves best. {searched}", written.format)
+    let others: Vec<String> = piece
+        .others()
+        .into_iter()
+        .map(|(other, weight)| format!("{other} {}", wording::weight(weight)))
+        .collect();
+    let others = match others.is_empty() {
+        true => "No other that was tried reaches it as light.".to_owned(),
+        false => format!("Others that reach it: {}.", others.join(", ")),
+    };
+    format!(
+        "Of {all}, {} serves best. {searched} {others}",
+        written.format
+    )
 }
 
 /// What the search of the format that it has came to.
@@ -138,6 +150,13 @@ fn searched(account: &Account, piece: &PieceReport) -> String {
                 Some(Repack::AsItCame) => "left as they came",
                 _ => "coded in fewer bytes",
             };
+            if account
+                .trail
+                .iter()
+                .any(|attempt| attempt.format.is_scalable())
+            {
+                return "The drawing itself, without what is never seen in it.".to_owned();
+            }
             format!("The original's own samples, {how}: no file with loss served better.")
         }
         Some(Verdict::Met) if account.coding == Coding::Lossless => {

@@ -158,7 +158,8 @@ fn open(candidate: Candidate) -> Option<Result<Opened, Aside>> {
             record.weight = weight;
             let profile = headers.icc.take();
             record.profile = profile.and_then(|profile| colour::describe(&profile));
-            opened.probe = headers.probe().ok();
+            // A drawing is sharp at every size: it has no pixels that could be too many.
+            opened.probe = headers.probe().ok().filter(|probe| !probe.is_drawn());
             record.headers = Some(headers);
         }
         // What is there but of no use is a finding; what cannot be read at all is not.

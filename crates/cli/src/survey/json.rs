@@ -111,7 +111,7 @@ pub(super) fn write(out: &mut dyn Write, survey: &Survey, shown: &[&Record]) -> 
 
 fn file(record: &Record) -> File<'_> {
     let headers = record.headers.as_ref();
-    let size = headers.and_then(|h| h.upright());
+    let size = headers.and_then(|h| h.own_size());
     let glance = record.glance.as_ref();
     File {
         path: record.path.to_string_lossy().into_owned(),

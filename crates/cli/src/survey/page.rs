@@ -100,7 +100,7 @@ fn note(name: kiln_core::survey::Name, says: String, worth: Option<u64>, files: 
 
 fn row(record: &Record, heaviest: u64) -> Row {
     let headers = record.headers.as_ref();
-    let size = headers.and_then(|h| h.upright());
+    let size = headers.and_then(|h| h.own_size());
     let share = |bytes: u64| (bytes as f64 / heaviest as f64 * 1000.0).round() / 10.0;
     let findings = record.findings.iter();
     Row {

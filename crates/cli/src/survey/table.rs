@@ -67,7 +67,7 @@ fn row(record: &Record, heaviest: u64) -> Vec<(String, Style)> {
     let plain = |text: String| (text, Style::new());
     let headers = record.headers.as_ref();
     let pixels = headers
-        .and_then(|h| h.upright())
+        .and_then(|h| h.own_size())
         .map_or(String::new(), |size| size.to_string());
     let urgent = record.findings.first().is_some_and(|f| f.name.is_urgent());
     let names: Vec<&str> = record.findings.iter().map(|f| f.name.as_str()).collect();

@@ -1,7 +1,7 @@
 //! Looks, aims and paces.
 
 use kiln_core::budget::Aim;
-use kiln_core::encode::{Pace, Passes, Repack};
+use kiln_core::encode::{Format, Pace, Passes, Repack};
 use kiln_core::plan::{LOOKS, Look};
 
 use super::named;
@@ -65,9 +65,10 @@ pub fn passes(passes: Passes) -> Option<&'static str> {
 }
 
 /// How samples are coded without loss.
-pub fn lossless(repacked: Option<Repack>) -> &'static str {
+pub fn lossless(repacked: Option<Repack>, format: Format) -> &'static str {
     match repacked {
         None => "lossless",
+        Some(Repack::Anew) if format.is_scalable() => "slimmed",
         Some(Repack::Anew) => "repacked",
         Some(Repack::AsItCame) => "as it came",
     }

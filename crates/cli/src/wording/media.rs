@@ -4,24 +4,25 @@ use kiln_core::encode::Format;
 use kiln_core::pixels::Backdrop;
 use kiln_core::plan::Choice;
 
-/// `--format`: one of the four.
+/// `--format`: one of the five.
 pub fn parse_format(text: &str) -> Result<Format, String> {
     match text.trim().to_ascii_lowercase().as_str() {
         "jpeg" | "jpg" => Ok(Format::Jpeg),
         "png" => Ok(Format::Png),
         "webp" => Ok(Format::WebP),
         "avif" => Ok(Format::Avif),
-        _ => Err("the formats are jpeg, png, webp and avif".to_owned()),
+        "svg" => Ok(Format::Svg),
+        _ => Err("the formats are jpeg, png, webp, avif and svg".to_owned()),
     }
 }
 
-/// `--format`: one of the four, or `None` for `auto`.
+/// `--format`: one of the five, or `None` for `auto`.
 pub fn parse_choice(text: &str) -> Result<Option<Format>, String> {
     match text.trim().to_ascii_lowercase().as_str() {
         "auto" => Ok(None),
         name => parse_format(name)
             .map(Some)
-            .map_err(|_| "the formats are jpeg, png, webp and avif, or auto".to_owned()),
+            .map_err(|_| "the formats are jpeg, png, webp, avif and svg, or auto".to_owned()),
     }
 }
 

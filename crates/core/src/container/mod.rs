@@ -5,9 +5,12 @@
 //! a file says of itself, a walk ends: it goes so deep, over so many parts, and holds so many
 //! bytes, and no further.
 
+pub(crate) mod ico;
 pub(crate) mod iso;
+pub(crate) mod items;
 pub(crate) mod jpeg;
 pub(crate) mod png;
+pub(crate) mod pnm;
 pub(crate) mod riff;
 mod scan;
 pub(crate) mod xml;

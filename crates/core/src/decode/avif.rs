@@ -1,143 +1,413 @@
-//! The adapter to the AV1 decoder, for pieces of our own: 8 bits, the ITU-R BT.601 matrix, full
-//! range, chroma whole or halved both ways, alpha as a picture of its own.
+//! The adapter to the AV1 decoder: items of a file, alone or in a grid (ISO/IEC 23008-12, 6.6.2.3), of 8
+//! to 12 bits, grey or with chroma as fine as luma or coarser, as ITU-T H.273 says what they mean.
 
-use avif_parse::AvifData;
+use moxcms::{
+    CicpColorPrimaries, CicpProfile, ColorProfile, MatrixCoefficients, TransferCharacteristics,
+};
 use re_rav1d::{Decoder, Picture, PixelLayout, PlanarImageComponent, Settings};
 
+use super::mixing::{Meaning, Mixing, most};
 use super::whole::{Samples, Whole};
 use super::{DecodeError, Form, Ink};
+use crate::container::items::{Item, Items, Property};
+use crate::container::{Fault, Scan, iso};
 use crate::pixels::Size;
 use crate::source::Kind;
 
-pub(super) fn open(mut bytes: &[u8]) -> Result<Whole, DecodeError> {
-    let container = AvifData::from_reader(&mut bytes).map_err(damaged)?;
-    let colour = frame(&container.primary_item)?;
-    let size = Size::new(colour.width(), colour.height()).ok_or(DecodeError::CutOff(Kind::Avif))?;
-    let mut samples = rgb(&colour)?;
-    let mut ink = Ink::Rgb;
-    if let Some(item) = &container.alpha_item {
-        let alpha = frame(item)?;
-        if (alpha.width(), alpha.height()) != (size.width(), size.height()) {
-            return Err(damaged("its alpha is of another size"));
-        }
-        let plane = Plane::of(&alpha, PlanarImageComponent::Y);
-        let rows = (0..size.height() as usize).flat_map(|y| plane.row(y));
-        let pixels = samples.as_chunks::<3>().0.iter().zip(rows);
-        samples = pixels
-            .flat_map(|(&[r, g, b], &alpha)| [r, g, b, alpha])
-            .collect();
-        ink = Ink::Rgba;
+/// See [`super::revision`].
+pub(super) const REVISION: u32 = 1;
+
+/// Opens a file whose picture is known to be of a size.
+pub(super) fn open(bytes: &[u8], size: Size) -> Result<Whole, DecodeError> {
+    let items = items(bytes)?;
+    let primary = items
+        .primary()
+        .ok_or_else(|| damaged("it shows none of its items"))?;
+    if primary.properties.contains(&Property::Cropped) {
+        return Err(DecodeError::unsupported(Kind::Avif, "a crop of its own"));
     }
+    let reader = Reader {
+        items: &items,
+        bytes,
+        size,
+    };
+    let said = Said::of(primary);
+    let mut colour = reader.picture(primary, &said)?;
+    let alpha = match items.alpha_of(primary.id) {
+        Some(item) => Some(reader.picture(item, &Said::of(item))?),
+        None => None,
+    };
+    let wrong = [Some(&colour), alpha.as_ref()].into_iter().flatten();
+    for picture in wrong {
+        if picture.size != size {
+            return Err(DecodeError::Contradiction {
+                kind: Kind::Avif,
+                said: size,
+                found: picture.size,
+            });
+        }
+    }
+    if let Some(alpha) = &alpha {
+        let holds = |kind| items.referred(kind, primary.id).any(|_| true);
+        colour.join(alpha, holds(b"prem"));
+    }
+    let ink = match colour.count {
+        1 => Ink::Grey,
+        2 => Ink::GreyAlpha,
+        3 => Ink::Rgb,
+        _ => Ink::Rgba,
+    };
+    let icc = said.icc.map(<[u8]>::to_vec);
     let form = Form {
         size,
         ink,
-        icc: None,
+        icc: match icc {
+            Some(icc) => Some(icc),
+            None => profile(colour.meaning)?,
+        },
     };
-    Ok(Whole::new(Kind::Avif, form, Samples::Eight(samples)))
-}
-
-/// The one frame of an item.
-fn frame(item: &[u8]) -> Result<Picture, DecodeError> {
-    if item.is_empty() {
-        // The decoder takes none for a mistake of its caller.
-        return Err(damaged("an item of it is empty"));
-    }
-    let mut settings = Settings::new();
-    settings.set_n_threads(1);
-    settings.set_max_frame_delay(1);
-    let mut decoder = Decoder::with_settings(&settings).map_err(damaged)?;
-    decoder
-        .send_data(item.to_vec(), None, None, None)
-        .map_err(damaged)?;
-    let picture = decoder.get_picture().map_err(damaged)?;
-    match picture.bit_depth() {
-        8 => Ok(picture),
-        _ => Err(damaged("it has more than 8 bits")),
-    }
+    Ok(Whole::new(Kind::Avif, form, colour.samples()))
 }
 
 fn damaged(error: impl Into<Box<dyn std::error::Error + Send + Sync>>) -> DecodeError {
     DecodeError::damaged(Kind::Avif, error)
 }
 
-/// A plane of a frame.
+fn faulty(fault: Fault) -> DecodeError {
+    match fault {
+        Fault::Rule(what) => damaged(what),
+        Fault::CutOff | Fault::Read(_) => DecodeError::CutOff(Kind::Avif),
+    }
+}
+
+/// What the file says of its items.
+fn items(bytes: &[u8]) -> Result<Items, DecodeError> {
+    let mut scan = Scan::of(bytes);
+    while let Some(part) = iso::next(&mut scan, bytes.len() as u64).map_err(faulty)? {
+        if let (b"meta", Some(body)) = (&part.name, part.of(bytes)) {
+            return Items::read(body.to_vec()).map_err(faulty);
+        }
+        scan.go_to(part.end).map_err(faulty)?;
+    }
+    Err(DecodeError::CutOff(Kind::Avif))
+}
+
+/// What stands beside an item on its colours.
+struct Said<'a> {
+    icc: Option<&'a [u8]>,
+    meaning: Option<Meaning>,
+}
+
+impl<'a> Said<'a> {
+    fn of(item: &'a Item) -> Said<'a> {
+        let mut said = Said {
+            icc: None,
+            meaning: None,
+        };
+        for property in &item.properties {
+            match *property {
+                Property::Icc(ref profile) => said.icc = Some(profile),
+                Property::Cicp {
+                    primaries,
+                    transfer,
+                    matrix,
+                    full,
+                } => {
+                    said.meaning = Some(Meaning {
+                        primaries,
+                        transfer,
+                        matrix,
+                        full,
+                    });
+                }
+                _ => {}
+            }
+        }
+        said
+    }
+}
+
+/// The colour profile of code points; `None` for those that mean sRGB, or say nothing. The curve of
+/// television is read as that of sRGB, as all browsers do.
+fn profile(meaning: Meaning) -> Result<Option<Vec<u8>>, DecodeError> {
+    const UNSPECIFIED: u16 = 2;
+    let transfer = match meaning.transfer {
+        16 | 18 => {
+            let what = "brightness beyond that of paper (PQ or HLG)";
+            return Err(DecodeError::unsupported(Kind::Avif, what));
+        }
+        1 | UNSPECIFIED | 6 | 13..=15 => 13,
+        other => other,
+    };
+    let primaries = match meaning.primaries {
+        UNSPECIFIED => 1,
+        other => other,
+    };
+    if (primaries, transfer) == (1, 13) {
+        return Ok(None);
+    }
+    let code =
+        |code: u16| u8::try_from(code).map_err(|_| damaged("its colours are of no known kind"));
+    let color_primaries = CicpColorPrimaries::try_from(code(primaries)?).map_err(damaged)?;
+    let transfer_characteristics =
+        TransferCharacteristics::try_from(code(transfer)?).map_err(damaged)?;
+    let profile = ColorProfile::new_from_cicp(CicpProfile {
+        color_primaries,
+        transfer_characteristics,
+        matrix_coefficients: MatrixCoefficients::Identity,
+        full_range: true,
+    });
+    profile.encode().map(Some).map_err(damaged)
+}
+
+/// Values of a picture as its bits have them, pixel by pixel.
+struct Values {
+    size: Size,
+    /// Of a pixel: grey or three colours, and with alpha one more.
+    count: usize,
+    bits: u32,
+    meaning: Meaning,
+    values: Vec<u16>,
+}
+
+impl Values {
+    /// Takes the values of another picture for alpha; where colours were multiplied by it, that is
+    /// undone.
+    fn join(&mut self, alpha: &Values, multiplied: bool) {
+        let (from, to) = (most(alpha.bits), most(self.bits));
+        let scaled = |value: u16| ((u32::from(value) * to + from / 2) / from) as u16;
+        let colours = self.values.chunks_exact(self.count);
+        let alphas = alpha.values.chunks_exact(alpha.count);
+        let mut joined = Vec::with_capacity(self.values.len() / self.count * (self.count + 1));
+        for (colour, alpha) in colours.zip(alphas) {
+            let alpha = scaled(alpha[0]);
+            let undone = |&value: &u16| match (multiplied, u32::from(alpha)) {
+                (false, _) | (true, 0) => value,
+                (true, alpha) => (u32::from(value) * to / alpha).min(to) as u16,
+            };
+            joined.extend(colour.iter().map(undone));
+            joined.push(alpha);
+        }
+        self.count += 1;
+        self.values = joined;
+    }
+
+    fn samples(self) -> Samples {
+        if self.bits == 8 {
+            return Samples::Eight(self.values.into_iter().map(|value| value as u8).collect());
+        }
+        let most = most(self.bits);
+        let wide = |value: u16| ((u32::from(value) * 65_535 + most / 2) / most) as u16;
+        Samples::Sixteen(self.values.into_iter().map(wide).collect())
+    }
+}
+
+/// A file, and the size that its picture must have.
+struct Reader<'a> {
+    items: &'a Items,
+    bytes: &'a [u8],
+    size: Size,
+}
+
+impl Reader<'_> {
+    fn picture(&self, item: &Item, said: &Said<'_>) -> Result<Values, DecodeError> {
+        match &item.kind {
+            b"av01" => self.frame(item, said),
+            b"grid" => self.grid(item, said),
+            _ => Err(DecodeError::unsupported(
+                Kind::Avif,
+                "an item that is computed from others",
+            )),
+        }
+    }
+
+    fn body(&self, item: &Item) -> Result<Vec<u8>, DecodeError> {
+        let body = self.items.bytes(item, self.bytes);
+        body.ok_or(DecodeError::CutOff(Kind::Avif))
+    }
+
+    /// Pictures beside and below one another, cut off at the right and at the bottom.
+    fn grid(&self, item: &Item, said: &Said<'_>) -> Result<Values, DecodeError> {
+        let body = self.body(item)?;
+        let mut scan = Scan::of(&body);
+        let [_, flags, rows, columns] = scan.bytes().map_err(faulty)?;
+        let wide = if flags & 1 == 0 { 2 } else { 4 };
+        let mut side = || scan.big(wide).map(|side| side as u32).map_err(faulty);
+        let size = Size::new(side()?, side()?).filter(|&size| size == self.size);
+        let size = size.ok_or_else(|| damaged("its grid is of another size"))?;
+        let (rows, columns) = (usize::from(rows) + 1, usize::from(columns) + 1);
+        let tiles: Vec<u32> = self.items.referred(b"dimg", item.id).collect();
+        if tiles.len() != rows * columns {
+            return Err(damaged("its grid has gaps"));
+        }
+        let (width, height) = (size.width() as usize, size.height() as usize);
+        let mut whole: Option<(Values, Size)> = None;
+        for (index, tile) in tiles.into_iter().enumerate() {
+            let tile = self.items.get(tile).filter(|tile| tile.kind == *b"av01");
+            let tile = tile.ok_or_else(|| damaged("its grid holds what is no picture"))?;
+            let tile = self.frame(tile, said)?;
+            let (whole, side) = whole.get_or_insert_with(|| {
+                let values = vec![0; width * height * tile.count];
+                (
+                    Values {
+                        size,
+                        values,
+                        ..tile
+                    },
+                    tile.size,
+                )
+            });
+            let same = (tile.count, tile.bits, tile.size) == (whole.count, whole.bits, *side);
+            let (across, down) = (side.width() as usize, side.height() as usize);
+            if !same || across * columns < width || down * rows < height {
+                return Err(damaged("the parts of its grid do not fit"));
+            }
+            let (left, top) = (index % columns * across, index / columns * down);
+            let shown = across.min(width.saturating_sub(left)) * tile.count;
+            let lines = whole.values.chunks_exact_mut(width * tile.count).skip(top);
+            for (line, row) in lines.zip(tile.values.chunks_exact(across * tile.count)) {
+                let from = (left * tile.count).min(line.len());
+                line[from..from + shown].copy_from_slice(&row[..shown]);
+            }
+        }
+        whole
+            .map(|(whole, _)| whole)
+            .ok_or_else(|| damaged("its grid is empty"))
+    }
+
+    /// The one frame of an item.
+    fn frame(&self, item: &Item, said: &Said<'_>) -> Result<Values, DecodeError> {
+        let data = self.body(item)?;
+        if data.is_empty() {
+            // The decoder takes none for a mistake of its caller.
+            return Err(damaged("an item of it is empty"));
+        }
+        let mut settings = Settings::new();
+        settings.set_n_threads(1);
+        settings.set_max_frame_delay(1);
+        // The parts of a grid may be larger than the whole.
+        let limit = self.size.pixels().saturating_mul(4).saturating_add(1 << 20);
+        settings.set_frame_size_limit(u32::try_from(limit).unwrap_or(u32::MAX));
+        let mut decoder = Decoder::with_settings(&settings).map_err(damaged)?;
+        decoder.send_data(data, None, None, None).map_err(damaged)?;
+        values(&decoder.get_picture().map_err(damaged)?, said)
+    }
+}
+
+/// A plane of a frame, which may be coarser than the frame.
 struct Plane {
     samples: re_rav1d::Plane,
     stride: usize,
+    deep: bool,
     width: usize,
     height: usize,
+    /// Whether it has half of the columns, and of the rows.
+    halved: (bool, bool),
 }
 
 impl Plane {
     fn of(picture: &Picture, component: PlanarImageComponent) -> Plane {
-        let halved =
-            component != PlanarImageComponent::Y && picture.pixel_layout() == PixelLayout::I420;
-        let side = |side: u32| side.div_ceil(1 + u32::from(halved)) as usize;
+        let halved = match (component, picture.pixel_layout()) {
+            (PlanarImageComponent::Y, _) => (false, false),
+            (_, PixelLayout::I420) => (true, true),
+            (_, PixelLayout::I422) => (true, false),
+            _ => (false, false),
+        };
+        let side = |side: u32, halved| side.div_ceil(1 + u32::from(halved)) as usize;
         Plane {
             samples: picture.plane(component),
             stride: picture.stride(component) as usize,
-            width: side(picture.width()),
-            height: side(picture.height()),
+            deep: picture.bit_depth() > 8,
+            width: side(picture.width(), halved.0),
+            height: side(picture.height(), halved.1),
+            halved,
         }
     }
 
-    fn row(&self, y: usize) -> &[u8] {
-        &self.samples[y.min(self.height - 1) * self.stride..][..self.width]
+    /// A row as it is stored; beyond the last that one again.
+    fn stored(&self, y: usize, into: &mut Vec<u16>) {
+        let row = &self.samples[y.min(self.height - 1) * self.stride..];
+        into.clear();
+        if self.deep {
+            let row = row[..self.width * 2].as_chunks::<2>().0;
+            into.extend(row.iter().map(|&value| u16::from_ne_bytes(value)));
+        } else {
+            into.extend(row[..self.width].iter().map(|&value| u16::from(value)));
+        }
     }
 
-    /// A row at twice the resolution both ways: each sample lies in the middle of four pixels,
-    /// which take three quarters of the nearest and one of the next, as browsers do it.
-    fn doubled_row(&self, y: usize, into: &mut Vec<u8>) {
-        let near = self.row(y / 2);
-        let next = match y % 2 {
-            0 => self.row((y / 2).saturating_sub(1)),
-            _ => self.row(y / 2 + 1),
-        };
-        let down = |x: usize| u16::from(near[x]) * 3 + u16::from(next[x]);
+    /// A row at the resolution of the frame: where each sample lies in the middle of two or four pixels,
+    /// these take three quarters of the nearest and one of the next, both ways, as browsers do it.
+    fn row(&self, y: usize, lines: &mut [Vec<u16>; 2], into: &mut Vec<u16>) {
+        let (across, down) = self.halved;
+        if !across {
+            return self.stored(y, into);
+        }
+        let [near, next] = lines;
+        let below = if down { y / 2 } else { y };
+        self.stored(below, near);
+        match (down, y % 2) {
+            (false, _) => next.clone_from(near),
+            (true, 0) => self.stored(below.saturating_sub(1), next),
+            (true, _) => self.stored(below + 1, next),
+        }
+        let column = |x: usize| u32::from(near[x]) * 3 + u32::from(next[x]);
         into.clear();
         for x in 0..self.width {
-            let here = down(x) * 3;
-            let (left, right) = (down(x.saturating_sub(1)), down((x + 1).min(self.width - 1)));
-            into.extend([left, right].map(|beside| ((here + beside + 8) >> 4) as u8));
+            let here = column(x) * 3;
+            let (left, right) = (
+                column(x.saturating_sub(1)),
+                column((x + 1).min(self.width - 1)),
+            );
+            into.extend([left, right].map(|beside| ((here + beside + 8) >> 4) as u16));
         }
     }
 }
 
-/// Red, green and blue of all pixels.
-fn rgb(picture: &Picture) -> Result<Vec<u8>, DecodeError> {
+/// The pixels of a frame, as grey or as red, green and blue.
+fn values(picture: &Picture, said: &Said<'_>) -> Result<Values, DecodeError> {
+    let size = Size::new(picture.width(), picture.height());
+    let size = size.ok_or(DecodeError::CutOff(Kind::Avif))?;
+    let meaning = said.meaning.unwrap_or(Meaning {
+        primaries: picture.color_primaries() as u16,
+        transfer: picture.transfer_characteristic() as u16,
+        matrix: picture.matrix_coefficients() as u16,
+        full: picture.color_range() == re_rav1d::pixel::YUVRange::Full,
+    });
+    let bits = picture.bit_depth() as u32;
     let [y, u, v] = [
         PlanarImageComponent::Y,
         PlanarImageComponent::U,
         PlanarImageComponent::V,
     ];
     let luma = Plane::of(picture, y);
-    let mut samples = Vec::with_capacity(luma.width * luma.height * 3);
-    let chroma = match picture.pixel_layout() {
-        PixelLayout::I400 => return Err(damaged("it has no colours")),
-        PixelLayout::I422 => return Err(damaged("its chroma is halved one way only")),
-        PixelLayout::I420 | PixelLayout::I444 => [Plane::of(picture, u), Plane::of(picture, v)],
-    };
-    let halved = picture.pixel_layout() == PixelLayout::I420;
-    let mut doubled = [Vec::new(), Vec::new()];
+    let layout = picture.pixel_layout();
+    let grey = layout == PixelLayout::I400;
+    let chroma = (!grey).then(|| [u, v].map(|component| Plane::of(picture, component)));
+    let mixing = Mixing::new(meaning, bits, layout)?;
+    let count = if grey { 1 } else { 3 };
+    let mut values = Vec::with_capacity(luma.width * luma.height * count);
+    let mut lines = [Vec::new(), Vec::new()];
+    let (mut brightness, mut rows) = (Vec::new(), [Vec::new(), Vec::new()]);
     for y in 0..luma.height {
-        let [blue, red] = match halved {
-            true => {
-                for (plane, row) in chroma.iter().zip(&mut doubled) {
-                    plane.doubled_row(y, row);
-                }
-                doubled.each_ref().map(|row| &row[..luma.width])
-            }
-            false => chroma.each_ref().map(|plane| plane.row(y)),
+        luma.stored(y, &mut brightness);
+        let Some(planes) = &chroma else {
+            values.extend(brightness.iter().map(|&luma| mixing.grey(luma)));
+            continue;
         };
-        for ((&luma, &blue), &red) in luma.row(y).iter().zip(blue).zip(red) {
-            let [y, blue, red] = [
-                f32::from(luma),
-                f32::from(blue) - 128.0,
-                f32::from(red) - 128.0,
-            ];
-            let green = y - 0.344_136_3 * blue - 0.714_136_3 * red;
-            samples.extend([y + 1.402 * red, green, y + 1.772 * blue].map(|s| (s + 0.5) as u8));
+        for (plane, row) in planes.iter().zip(&mut rows) {
+            plane.row(y, &mut lines, row);
+        }
+        let [blue, red] = &rows;
+        for ((&luma, &blue), &red) in brightness.iter().zip(blue).zip(red) {
+            values.extend(mixing.colour(luma, blue, red));
         }
     }
-    Ok(samples)
+    Ok(Values {
+        size,
+        count,
+        bits,
+        meaning,
+        values,
+    })
 }

@@ -5,6 +5,7 @@ use std::io;
 
 use thiserror::Error;
 
+use crate::draw::NoDrawing;
 use crate::pixels::Size;
 use crate::source::Kind;
 
@@ -52,6 +53,9 @@ pub enum DecodeError {
         /// The size of the decoded picture.
         found: Size,
     },
+    /// It is a drawing that cannot be drawn.
+    #[error("the SVG cannot be drawn: {0}")]
+    Undrawn(#[source] NoDrawing),
     /// A format without a decoder.
     #[error("{0} is not read")]
     Unread(Kind),
@@ -82,6 +86,8 @@ impl DecodeError {
             | DecodeError::Damaged { .. }
             | DecodeError::Contradiction { .. } => "export or copy it again",
             DecodeError::Unsupported { .. } => "export it with 8 bits, or as PNG",
+            DecodeError::Undrawn(NoDrawing::NoFont) => "or install the font",
+            DecodeError::Undrawn(_) => "export it again, or as PNG",
             DecodeError::Unread(kind) => kind.advice(),
             DecodeError::Panicked(_) => "please report this with the picture",
         }

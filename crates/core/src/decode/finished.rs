@@ -3,7 +3,9 @@
 use std::borrow::Cow;
 
 use super::whole::Whole;
-use super::{Allowance, Care, DecodeError, Ink, Input, Row, Rows, Wanted, avif, jpeg, png, webp};
+use super::{
+    Allowance, Care, DecodeError, Ink, Input, Row, Rows, Wanted, avif, jpeg, png, svg, webp,
+};
 use crate::guard::guarded;
 use crate::pixels::{Area, Channels, Raster, Size};
 use crate::source::Kind;
@@ -19,6 +21,11 @@ fn raster(kind: Kind, bytes: &[u8], size: Size) -> Result<Raster, DecodeError> {
         pixels: size.pixels(),
     }
     .bytes(size);
+    if kind == Kind::Svg {
+        let (_, samples) = svg::drawn(bytes, size)?;
+        let raster = Raster::new(size, Channels::Rgba, samples);
+        return raster.ok_or(DecodeError::CutOff(kind));
+    }
     let whole = |whole: Whole| -> Box<dyn Rows> { Box::new(whole) };
     let mut rows = match kind {
         Kind::Jpeg => {
@@ -30,7 +37,7 @@ fn raster(kind: Kind, bytes: &[u8], size: Size) -> Result<Raster, DecodeError> {
             jpeg::open(Cow::Borrowed(bytes), wanted, size)?
         }
         Kind::WebP => whole(webp::open(bytes, limit)?),
-        Kind::Avif => whole(avif::open(bytes)?),
+        Kind::Avif => whole(avif::open(bytes, size)?),
         Kind::Png => png::open(Input::Bytes(bytes), limit)?,
         kind => return Err(DecodeError::Unread(kind)),
     };

@@ -106,6 +106,7 @@ impl Rows for Jpeg<'_> {
     }
 
     fn oddities(&self) -> Vec<Oddity> {
-        self.rows.oddities().to_vec()
+        let oddities = self.rows.oddities().iter();
+        oddities.copied().map(Oddity::Jpeg).collect()
     }
 }

@@ -1,13 +1,19 @@
 //! Bytes → rows of samples, one adapter a format.
 
 mod avif;
+mod bmp;
 mod error;
 mod finished;
 mod gif;
 mod input;
 mod jpeg;
+mod mixing;
+mod oddity;
 mod pixels;
 mod png;
+mod pnm;
+mod small;
+mod svg;
 mod tiff;
 mod webp;
 mod whole;
@@ -15,10 +21,12 @@ mod whole;
 pub use error::DecodeError;
 pub use finished::finished;
 pub use input::{Input, Stored, Stream};
-/// What is odd in a file that is read all the same.
-pub use kiln_jpeg::Oddity;
+/// What is odd in a JPEG.
+pub use kiln_jpeg::Oddity as JpegOddity;
+pub use oddity::Oddity;
 pub use pixels::{File, Open, Pixels};
 
+use crate::draw;
 use crate::guard::guarded;
 use crate::pixels::{Area, Channels, Raster, Size};
 use crate::source::{Delivery, Kind, Probe};
@@ -223,17 +231,26 @@ pub fn open<'a>(
     wanted: Wanted,
     allowance: Allowance,
 ) -> Result<Box<dyn Rows + 'a>, DecodeError> {
-    if !allowance.covers(probe.stored) {
+    // A drawing takes what its picture takes, and none of what it could be drawn at.
+    let size = match probe.is_drawn() {
+        true => wanted.least,
+        false => probe.stored,
+    };
+    if !allowance.covers(size) {
         return Err(DecodeError::TooLarge {
-            size: probe.stored,
+            size,
             allowed: allowance.pixels,
         });
     }
-    let (input, limit) = (input.into(), allowance.bytes(probe.stored));
+    let (input, limit) = (input.into(), allowance.bytes(size));
     let opened = guarded(|| adapter(input, probe, wanted, limit));
     let rows = opened.unwrap_or(Err(DecodeError::Panicked(probe.kind)))?;
     let found = rows.form().size;
-    if !answers(found, probe.stored, wanted.least) {
+    let answered = match probe.is_drawn() {
+        true => found == wanted.least,
+        false => answers(found, probe.stored, wanted.least),
+    };
+    if !answered {
         return Err(DecodeError::Contradiction {
             kind: probe.kind,
             said: probe.stored,
@@ -269,6 +286,12 @@ fn adapter<'a>(
         Kind::WebP => Box::new(webp::open(&input.bytes()?, limit)?),
         Kind::Gif => Box::new(gif::open(&input.bytes()?, limit)?),
         Kind::Tiff => Box::new(tiff::open(input, limit)?),
+        Kind::Avif => Box::new(avif::open(&input.bytes()?, probe.stored)?),
+        Kind::Bmp => Box::new(bmp::open(&input.bytes()?)?),
+        Kind::Ico => Box::new(small::ico(&input.bytes()?, limit)?),
+        Kind::Qoi => Box::new(small::qoi(&input.bytes()?)?),
+        Kind::Pnm => pnm::open(input)?,
+        Kind::Svg => svg::open(&input.bytes()?, wanted)?,
         kind => return Err(DecodeError::Unread(kind)),
     };
     #[cfg(feature = "faulty")]
@@ -336,18 +359,35 @@ pub(crate) fn revision(kind: Kind) -> u32 {
         Kind::WebP => webp::REVISION,
         Kind::Gif => gif::REVISION,
         Kind::Tiff => tiff::REVISION,
+        Kind::Avif => avif::REVISION,
+        Kind::Bmp => bmp::REVISION,
+        Kind::Ico => small::REVISION + bmp::REVISION,
+        Kind::Qoi => small::REVISION,
+        Kind::Pnm => pnm::REVISION,
+        Kind::Svg => svg::REVISION,
         _ => 0,
     }
 }
 
 /// About how many bytes decoding a picture holds at its peak, beside the file itself.
+/// For a drawing see [`drawn_memory`].
 pub fn memory(probe: &Probe) -> u64 {
+    if probe.is_drawn() {
+        return 0;
+    }
     let per_pixel = match (probe.kind, probe.delivery) {
         (_, Delivery::Rows) => 0,
         // Up to three coefficients of a byte, and for some blocks those of two beside them.
         (Kind::Jpeg, _) => 4,
+        // Planes of up to 16 bits, and values before and after alpha joins them.
+        (Kind::Avif, _) => 24,
         // The decoder keeps its planes, its code words or the bytes of deep samples beside these.
         _ => 8,
     };
     probe.stored.pixels() * per_pixel
+}
+
+/// About how many bytes drawing at a size holds at its peak.
+pub(crate) fn drawn_memory(size: Size) -> u64 {
+    size.pixels() * 4 + draw::memory(size)
 }

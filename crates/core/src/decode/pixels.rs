@@ -2,8 +2,8 @@
 
 use std::collections::BTreeSet;
 
-use super::whole::{Samples, Whole};
-use super::{Allowance, DecodeError, Input, Oddity, Row, Rows, Wanted};
+use super::whole::Whole;
+use super::{Allowance, DecodeError, Input, Oddity, Rows, Wanted};
 use crate::source::{Delivery, Kind, Probe};
 
 /// Up to so many bytes of samples are held where a picture that comes row by row is gone over more
@@ -104,24 +104,13 @@ impl<'a> Pixels<'a> {
 
     /// The rows held in memory, where that spares decoding them again.
     fn kept(&mut self, mut rows: Box<dyn Rows + 'a>) -> Result<Box<dyn Rows + 'a>, DecodeError> {
-        let form = rows.form().clone();
+        let form = rows.form();
         let samples = form.size.pixels() * form.ink.count() as u64;
         if self.passes < 2 || rows.rewind() || samples * 2 > HELD {
             return Ok(rows);
         }
-        let (mut eight, mut sixteen) = (Vec::new(), Vec::new());
-        for _ in 0..form.size.height() {
-            match rows.next_row()? {
-                Row::Eight(row) => eight.extend_from_slice(row),
-                Row::Sixteen(row) => sixteen.extend_from_slice(row),
-            }
-        }
+        let held = Whole::held(self.kind, rows.as_mut())?;
         self.oddities.extend(rows.oddities());
-        let samples = if eight.is_empty() {
-            Samples::Sixteen(sixteen)
-        } else {
-            Samples::Eight(eight)
-        };
-        Ok(Box::new(Whole::new(self.kind, form, samples)))
+        Ok(Box::new(held))
     }
 }

@@ -26,6 +26,26 @@ impl Whole {
     }
 }
 
+impl Whole {
+    /// All rows of a picture, held.
+    pub(super) fn held(kind: Kind, rows: &mut dyn Rows) -> Result<Whole, DecodeError> {
+        let form = rows.form().clone();
+        let (mut eight, mut sixteen) = (Vec::new(), Vec::new());
+        for _ in 0..form.size.height() {
+            match rows.next_row()? {
+                Row::Eight(row) => eight.extend_from_slice(row),
+                Row::Sixteen(row) => sixteen.extend_from_slice(row),
+            }
+        }
+        let samples = if eight.is_empty() {
+            Samples::Sixteen(sixteen)
+        } else {
+            Samples::Eight(eight)
+        };
+        Ok(Whole::new(kind, form, samples))
+    }
+}
+
 impl Rows for Whole {
     fn form(&self) -> &Form {
         &self.form

@@ -36,6 +36,10 @@ pub struct Abilities {
     pub repacks: bool,
     /// Whether its files may come in one pass or in several, each finer than the one before.
     pub passes: bool,
+    /// Whether its files are sharp at every size.
+    pub scalable: bool,
+    /// The visual score that a file has to reach, whatever look is asked for.
+    pub least_look: f32,
     /// Bytes that do not grow with the picture: headers and tables.
     pub frame_bytes: u16,
     /// Counts up whenever the same settings come to mean other bytes.

@@ -14,6 +14,7 @@ pub fn inscribe(file: Vec<u8>, format: Format, blocks: &Blocks) -> Result<Vec<u8
         Format::Png => png(&file, blocks),
         Format::WebP => webp(&file, blocks),
         Format::Avif => super::avif::items::inscribe(&file, blocks),
+        Format::Svg => svg(&file, blocks),
     };
     inscribed.ok_or_else(|| EncodeError::failed(format, "its container is not as expected"))
 }
@@ -43,6 +44,28 @@ fn jpeg(file: &[u8], blocks: &Blocks) -> Option<Vec<u8>> {
     }
     inscribed.extend(&file[head..]);
     Some(inscribed)
+}
+
+/// Metadata at the start of a drawing (SVG 2, section 19; XMP part 3, 2.3.1): the packet without its
+/// wrapping, which only matters where nobody knows what a file is.
+fn svg(file: &[u8], blocks: &Blocks) -> Option<Vec<u8>> {
+    let Some(xmp) = &blocks.xmp else {
+        return Some(file.to_vec());
+    };
+    let start = xmp.find("<x:xmpmeta").or_else(|| xmp.find("<rdf:RDF"))?;
+    let end = xmp.rfind("<?xpacket").filter(|&end| end > start);
+    let packet = xmp.get(start..end.unwrap_or(xmp.len()))?.trim();
+    let text = str::from_utf8(file).ok()?;
+    let open = text.find('>')?;
+    let described = match text[..open].strip_suffix('/') {
+        // It holds nothing, and so ends where it begins.
+        Some(bare) => format!("{bare}><metadata>{packet}</metadata></svg>"),
+        None => {
+            let (head, rest) = text.split_at(open + 1);
+            format!("{head}<metadata>{packet}</metadata>{rest}")
+        }
+    };
+    Some(described.into_bytes())
 }
 
 /// Chunks behind the header (W3C PNG, third edition, 11.3).

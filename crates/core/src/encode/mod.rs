@@ -9,6 +9,7 @@ mod own;
 mod painted;
 mod palette;
 mod png;
+mod svg;
 mod webp;
 
 pub use coder::{Abilities, Coder, Prepared, Shown, Sought, Subject, Tried, Way, Ways};
@@ -37,11 +38,19 @@ pub enum Format {
     WebP,
     /// AVIF, 8 bits.
     Avif,
+    /// SVG: a drawing, or a mark of few flat colours, traced.
+    Svg,
 }
 
 impl Format {
     /// All of them.
-    pub const ALL: [Format; 4] = [Format::Jpeg, Format::Png, Format::WebP, Format::Avif];
+    pub const ALL: [Format; 5] = [
+        Format::Jpeg,
+        Format::Png,
+        Format::WebP,
+        Format::Avif,
+        Format::Svg,
+    ];
 
     /// Its coder.
     pub fn coder(self) -> &'static dyn Coder {
@@ -50,6 +59,7 @@ impl Format {
             Format::Png => &png::Png,
             Format::WebP => &webp::WebP,
             Format::Avif => &avif::Avif,
+            Format::Svg => &svg::Svg,
         }
     }
 
@@ -66,6 +76,16 @@ impl Format {
     /// Whether more browsers show it than another.
     pub fn is_shown_by_more_than(self, other: Format) -> bool {
         self.coder().abilities().novelty < other.coder().abilities().novelty
+    }
+
+    /// Whether its files are sharp at every size, so that one serves all.
+    pub fn is_scalable(self) -> bool {
+        self.coder().abilities().scalable
+    }
+
+    /// The visual score that a file of it has to reach, whatever look is asked for; 0 where that is enough.
+    pub fn least_look(self) -> f32 {
+        self.coder().abilities().least_look
     }
 
     /// Whether it can hold transparent pixels.

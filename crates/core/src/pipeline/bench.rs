@@ -14,8 +14,8 @@ use crate::budget::{self, Aim, Curve, Outcome, Trial, Verdict};
 use crate::credits::Blocks;
 use crate::decode::DecodeError;
 use crate::encode::{
-    self, Coding, Format, Manner, Pace, Passes, Prepared, Repack, Repacked, Shown, Sought, Tried,
-    Way,
+    self, Coding, EncodeError, Format, Manner, Pace, Passes, Prepared, Repack, Repacked, Shown,
+    Sought, Tried, Way,
 };
 use crate::pixels::Raster;
 use crate::plan::{CodingWish, LookWish};
@@ -110,6 +110,9 @@ impl<'c> Bench<'c> {
         known: &[Attempt],
         rival: Option<u64>,
     ) -> Result<Piece, PieceError> {
+        if self.format.is_scalable() {
+            return self.drawn(wish, known, rival);
+        }
         match wish {
             CodingWish::Exact => self.lossless(),
             CodingWish::Dial(dial) => {
@@ -123,6 +126,35 @@ impl<'c> Bench<'c> {
             }
             CodingWish::Look(wish) => self.within(wish, known, rival),
         }
+    }
+
+    /// A drawing stays one; of anything else a trace is made, which has to come as near as its format wants
+    /// at least.
+    fn drawn(
+        &self,
+        wish: CodingWish,
+        known: &[Attempt],
+        rival: Option<u64>,
+    ) -> Result<Piece, PieceError> {
+        let wish = match wish {
+            _ if self.own.is_some() => return self.lossless(),
+            CodingWish::Exact => return self.lossless(),
+            CodingWish::Dial(_) => LookWish::of(self.format.least_look()),
+            CodingWish::Look(wish) => wish,
+        };
+        let least = self.format.least_look();
+        let wish = LookWish {
+            look: wish.look.max(least),
+            least: wish.least.max(least),
+            ..wish
+        };
+        let piece = self.within(wish, known, rival)?;
+        if piece.account.score < least {
+            let what = "its shapes cannot be traced closely enough";
+            let format = self.format;
+            return Err(PieceError::Encode(EncodeError::Impossible { format, what }));
+        }
+        Ok(piece)
     }
 
     /// The lossy file that the search finds, or the lossless one where it serves better: where it

@@ -104,7 +104,9 @@ pub fn outdone<'a, 'm>(
         sums[index].pieces += 1;
         sums[index].flattened |= account.flattened;
     }
-    sums.retain(|sum| sum.pieces == placement.sizes.len());
+    // One that is sharp at every size serves all of them.
+    let served = |sum: &Sum| sum.format.is_scalable() || sum.pieces == placement.sizes.len();
+    sums.retain(served);
     let by = |format: Format| {
         let own = sums.iter().find(|sum| sum.format == format)?;
         let better = sums.iter().filter(|sum| {
@@ -114,5 +116,34 @@ pub fn outdone<'a, 'm>(
         Some(better.min_by_key(|sum| sum.weight)?.format)
     };
     let outdone = pieces().filter_map(|piece| Some((piece, by(format_of(piece)?)?)));
-    outdone.collect()
+    outdone.chain(needless(placement, &made)).collect()
+}
+
+/// Where the best of several formats turned out to be sharp at every size, and no piece of another size
+/// is lighter, those serve nobody.
+fn needless<'a, 'm>(
+    placement: &'a Placement,
+    made: &impl Fn(&'a PlannedPiece) -> Option<&'m Account>,
+) -> Vec<(&'a PlannedPiece, Format)> {
+    let pieces = || placement.sizes.iter().flat_map(|size| &size.pieces);
+    let is_choice = |piece: &&PlannedPiece| piece.candidates.len() > 1;
+    let mut found = pieces().filter(is_choice).filter_map(|piece| {
+        let account = made(piece).filter(|account| keeps_all(account))?;
+        let mut formats = piece.formats().filter(|format| format.is_scalable());
+        let format = formats.find(|&format| account.kept(format).is_some())?;
+        Some((piece, format, account.weight))
+    });
+    let Some((drawn, format, weight)) = found.next() else {
+        return Vec::new();
+    };
+    let others = || {
+        pieces()
+            .filter(is_choice)
+            .filter(|piece| piece.key() != drawn.key())
+    };
+    let heavier = |piece| made(piece).is_some_and(|account: &Account| account.weight > weight);
+    match others().all(heavier) {
+        true => others().map(|piece| (piece, format)).collect(),
+        false => Vec::new(),
+    }
 }

@@ -3,6 +3,8 @@
 
 mod tree;
 
+use std::collections::BTreeSet;
+
 use super::own::{self, Shown};
 use super::pour::{cut_out, pour};
 use super::{FireError, Remarks};
@@ -85,11 +87,7 @@ impl Cut {
 
     /// Whether it may turn out to show its original as it is.
     pub(super) fn may_keep_samples(&self, original: &Original) -> bool {
-        let view = View {
-            original,
-            foci: &[],
-            size: original.probe.stored,
-        };
+        let view = View::stored(original);
         // Where it lies is not known yet; how large it is does not depend on that.
         let (_, region) = view.framed(self, (0.5, 0.5));
         let orientation = view.orientation(self);
@@ -98,7 +96,8 @@ impl Cut {
             y: 0.0,
             ..region
         };
-        let same = |area: Area| orientation.apply_to_size(area.size) == self.size;
+        let drawn = original.probe.is_drawn();
+        let same = |area: Area| drawn || orientation.apply_to_size(area.size) == self.size;
         self.keeps_samples() && own::whole(at_origin).is_some_and(same)
     }
 
@@ -122,21 +121,36 @@ pub(super) fn rasters(
     original: &Original,
     cuts: &[Cut],
 ) -> Result<Sized, FireError> {
-    let mut pixels = Pixels::new(from, original.probe.kind, passes(original, cuts));
+    let drawn = original.probe.is_drawn();
+    let mut pixels = to_be_looked_at(from, original, cuts);
     let foci = foci(&mut pixels, original, cuts)?;
+    let mut oddities = BTreeSet::new();
     let mut rasters = vec![None; cuts.len()];
     let mut notes = vec![None; cuts.len()];
     for (index, cut) in cuts.iter().enumerate() {
         if rasters[index].is_some() {
             continue;
         }
-        let rows = pixels.rows()?;
+        // Each size of a drawing is drawn for itself, all others are made from the same rows.
+        let group = if drawn {
+            index..index + 1
+        } else {
+            0..cuts.len()
+        };
+        let group = (&cuts[group.clone()], group);
+        let mut own = drawn.then(|| {
+            let wanted = View::stored(original).wanted(group.0, cut);
+            Pixels::new(from, original.probe.kind, vec![wanted])
+        });
+        let rows = own.as_mut().unwrap_or(&mut pixels).rows()?;
+        let (cuts_of_it, group) = group;
         let view = View {
             original,
-            foci: &foci,
+            foci: &foci[group.clone()],
             size: rows.form().size,
         };
-        let note = view.together(rows, (cuts, cut), &mut rasters)?;
+        let note = view.together(rows, (cuts_of_it, cut), &mut rasters[group])?;
+        oddities.extend(own.into_iter().flat_map(Pixels::oddities));
         for (slot, other) in notes.iter_mut().zip(cuts) {
             if cut.shares_rows(other) {
                 *slot = note;
@@ -145,10 +159,10 @@ pub(super) fn rasters(
     }
     let all: Option<Vec<Raster>> = rasters.into_iter().collect();
     let view = View {
-        original,
         foci: &foci,
-        size: original.probe.stored,
+        ..View::stored(original)
     };
+    oddities.extend(pixels.oddities());
     let shown = (0..).zip(cuts.iter().zip(&notes));
     Ok(Sized {
         rasters: all.ok_or(FireError::RowsMissing)?,
@@ -157,7 +171,7 @@ pub(super) fn rasters(
             .collect(),
         remarks: Remarks {
             colours: notes.into_iter().max().flatten(),
-            oddities: pixels.oddities(),
+            oddities: oddities.into_iter().collect(),
         },
     })
 }
@@ -176,11 +190,7 @@ pub(super) struct Sized {
 /// crops are laid around, and for all cuts that cannot share their rows.
 pub(super) fn passes(original: &Original, cuts: &[Cut]) -> Vec<Wanted> {
     // Where crops will lie is not known yet: they may lie anywhere in what is shown.
-    let stored = View {
-        original,
-        foci: &[],
-        size: original.probe.stored,
-    };
+    let stored = View::stored(original);
     let mut passes = Vec::new();
     let mut looked: Vec<Area> = Vec::new();
     for (index, cut) in cuts.iter().enumerate() {
@@ -194,6 +204,17 @@ pub(super) fn passes(original: &Original, cuts: &[Cut]) -> Vec<Wanted> {
         }
     }
     passes
+}
+
+/// The pixels of an original, to find what crops are laid around, and but for a drawing for all cuts.
+fn to_be_looked_at<'a>(from: &'a dyn Open, original: &Original, cuts: &[Cut]) -> Pixels<'a> {
+    let mut passes = passes(original, cuts);
+    if original.probe.is_drawn() {
+        let looks = cuts.iter().filter(|cut| cut.framing.wants_look());
+        let looks = looks.map(|cut| to_look_at(original, original.shown(&cut.framing)));
+        passes = looks.collect();
+    }
+    Pixels::new(from, original.probe.kind, passes)
 }
 
 /// What is wanted to find the point that a crop of an area is laid around.
@@ -238,8 +259,11 @@ pub fn frames<'a>(
     let first = |placement: &Placement| Some(Cut::of(placement, placement.sizes.first()?));
     let cuts: Vec<Cut> = job.placements.iter().filter_map(first).collect();
     let file = decode::File::new(input.into(), &original.probe, allowance);
-    let mut pixels = Pixels::new(&file, original.probe.kind, passes(original, &cuts));
-    let foci = foci(&mut pixels, original, &cuts)?;
+    let foci = foci(
+        &mut to_be_looked_at(&file, original, &cuts),
+        original,
+        &cuts,
+    )?;
     let (size, orientation) = (original.probe.stored, original.probe.orientation);
     let view = View {
         original,
@@ -266,6 +290,17 @@ struct View<'a> {
     size: Size,
 }
 
+impl<'a> View<'a> {
+    /// One as it is stored, where nobody knows yet what crops are laid around.
+    fn stored(original: &'a Original) -> View<'a> {
+        View {
+            original,
+            foci: &[],
+            size: original.probe.stored,
+        }
+    }
+}
+
 impl View<'_> {
     /// What is wanted of an original's pixels for all cuts that share their rows with one, in a view
     /// of the picture as it is stored.
@@ -281,9 +316,11 @@ impl View<'_> {
             // Where a crop will lie is not known yet; how large it is does not depend on that.
             let (shown, frame) = self.framed(cut, (0.5, 0.5));
             let target = self.target(cut, cut.first());
+            let drawn = self.original.probe.is_drawn();
             let side = |all: u32, part: f64, target: u32| {
                 let least = f64::from(all) / part * f64::from(target);
-                (least.ceil() as u32).clamp(1, all)
+                let most = if drawn { Size::MAX_SIDE } else { all };
+                (least.ceil() as u32).clamp(1, most)
             };
             let width = side(stored.width(), frame.width, target.width());
             let height = side(stored.height(), frame.height, target.height());
@@ -372,9 +409,10 @@ impl View<'_> {
         let (_, region) = self.framed(cut, self.foci[index]);
         let area = own::whole(region)?;
         let orientation = self.orientation(cut);
-        let is_it = cut.keeps_samples()
-            && note != Some(ColourNote::Converted)
-            && orientation.apply_to_size(area.size) == cut.size;
+        // A drawing is the same at every size.
+        let as_large =
+            self.original.probe.is_drawn() || orientation.apply_to_size(area.size) == cut.size;
+        let is_it = cut.keeps_samples() && note != Some(ColourNote::Converted) && as_large;
         is_it.then_some(Shown {
             area,
             orientation,

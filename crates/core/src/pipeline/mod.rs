@@ -195,8 +195,15 @@ fn keeps_format(job: &Job) -> bool {
 /// About how many bytes a job holds at its peak on so many cores, beside its original's file.
 pub fn memory(job: &Job, cores: usize) -> u64 {
     let (original, cuts) = (&job.original, Cut::all(job));
-    let decoding = decode::memory(&original.probe)
-        + Pixels::memory(&original.probe, cuts::passes(original, &cuts).len());
+    let passes = cuts::passes(original, &cuts);
+    let decoding = if original.probe.is_drawn() {
+        let sizes = passes
+            .iter()
+            .map(|wanted| decode::drawn_memory(wanted.least));
+        sizes.max().unwrap_or(0)
+    } else {
+        decode::memory(&original.probe) + Pixels::memory(&original.probe, passes.len())
+    };
     let sizes = job.placements.iter().flat_map(|placement| &placement.sizes);
     let mut studios: Vec<u64> = sizes.map(Studio::memory).collect();
     studios.sort_unstable_by(|a, b| b.cmp(a));

@@ -323,6 +323,15 @@ impl Framing {
 }
 
 impl Frame {
+    /// The same told so many times less finely; 0 and 1 change nothing.
+    pub fn coarser(self, by: u32) -> Frame {
+        let by = f64::from(by.max(1));
+        Frame {
+            width: self.width / by,
+            height: self.height / by,
+        }
+    }
+
     /// The size at a width: the height is rounded to the nearest pixel, halves up, and never
     /// becomes 0.
     pub fn at_width(self, width: u32) -> Size {

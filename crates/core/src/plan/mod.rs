@@ -348,7 +348,9 @@ fn placement(
 ) -> Placement {
     let shown = original.shown(&wish.framing).size;
     let own = original.probe.orientation.apply_to_size(shown);
-    let fills = |least: &Size| own.width() >= least.width() && own.height() >= least.height();
+    let drawn = original.probe.is_drawn();
+    let fills =
+        |least: &Size| drawn || (own.width() >= least.width() && own.height() >= least.height());
     let mut placement = Placement {
         place: place.map(str::to_owned),
         too_small: wish.min_size.filter(|least| !fills(least)),
@@ -364,15 +366,19 @@ fn placement(
         totals,
         sizes: Vec::new(),
     };
-    let frame = wish.framing.frame(own);
-    let targets = sizes::targets(frame, &wish.extent, &wish.densities, wish.enlarge);
-    // Other kernels than the sharp one would blur twice.
+    let frame = wish.framing.frame(own).coarser(original.probe.fineness);
+    let enlarge = wish.enlarge || drawn;
+    let targets = sizes::targets(frame, &wish.extent, &wish.densities, enlarge);
+    // Other kernels than the sharp one would blur twice; drawings are drawn at every size.
     let ways = match wish.rendering.kernel {
-        Kernel::Clear => sizes::ways(&targets),
+        Kernel::Clear if !drawn => sizes::ways(&targets),
         _ => vec![Vec::new(); targets.len()],
     };
-    for (target, through) in targets.into_iter().zip(ways) {
+    let count = targets.len();
+    for (index, (target, through)) in targets.into_iter().zip(ways).enumerate() {
+        let largest = index + 1 == count;
         let piece = |choice: &Choice| {
+            let choice = &choice.at(largest, original.probe.kind)?;
             let revisions = Revisions::now(original.probe.kind, choice);
             let size = (target.size, &through[..], target.seen);
             let recipe = recipe(&placement, size, choice, &revisions);
@@ -388,18 +394,22 @@ fn placement(
                     number,
                     digest: &digest(format!("{content}{recipe}").as_bytes()),
                     extension: format.extension(),
+                    scalable: format.is_scalable(),
                 })
             };
             let candidate = |format: Format| Candidate {
                 format,
                 name: name(format),
             };
-            PlannedPiece {
+            Some(PlannedPiece {
                 candidates: choice.formats().map(candidate).collect(),
                 recipe,
-            }
+            })
         };
-        let pieces = wish.formats.iter().map(piece).collect();
+        let pieces: Vec<PlannedPiece> = wish.formats.iter().filter_map(piece).collect();
+        if pieces.is_empty() {
+            continue;
+        }
         placement.sizes.push(PlannedSize {
             size: target.size,
             through,

@@ -12,6 +12,7 @@ use super::total::Total;
 use crate::credits::{Credits, Field, Inscription};
 use crate::encode::{Format, Pace, Passes};
 use crate::pixels::{Backdrop, Framing, Rendering, Size};
+use crate::source::Kind;
 
 /// What is wanted of every original of a place.
 #[derive(Clone, Debug, PartialEq)]
@@ -93,7 +94,19 @@ impl Choice {
     /// The lightest of those that every current browser shows, and of others that are named.
     pub fn everywhere(others: impl IntoIterator<Item = Format>) -> Choice {
         let everywhere = [Format::WebP, Format::Jpeg, Format::Png];
-        Choice(once(everywhere.into_iter().chain(others)))
+        let mut all = once(everywhere.into_iter().chain(others));
+        // What is often far lighter than all others spares most of their trials.
+        all.sort_by_key(|format| !format.is_scalable());
+        Choice(all)
+    }
+
+    /// Those of its formats that a size of an original may have: what is sharp at every size is made once,
+    /// of the largest, and among others not of photos that are known as such by their format.
+    pub(super) fn at(&self, largest: bool, of: Kind) -> Option<Choice> {
+        let alone = self.0.len() == 1;
+        let traced = alone || of != Kind::Jpeg;
+        let formats = self.formats();
+        Choice::between(formats.filter(|format| !format.is_scalable() || (largest && traced)))
     }
 
     /// The formats.

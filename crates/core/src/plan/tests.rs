@@ -10,6 +10,7 @@ fn original(name: &str, width: u32, height: u32) -> Original {
         alpha: false,
         frames: 1,
         delivery: Delivery::Whole,
+        fineness: 0,
     };
     Original::new(name.to_owned(), name.to_owned(), 1_000_000, probe)
 }

@@ -21,6 +21,8 @@ pub struct Headers {
     pub frames: u32,
     /// How the pixels come out of the file.
     pub delivery: Delivery,
+    /// See [`Probe::fineness`].
+    pub fineness: u32,
     /// Bits of a sample, 0 where that means nothing.
     pub bits: u8,
     /// What the samples stand for.
@@ -119,6 +121,7 @@ impl Headers {
             alpha: false,
             frames: 1,
             delivery: Delivery::Whole,
+            fineness: 0,
             bits: 8,
             model: Model::Colour,
             lossless: false,
@@ -151,6 +154,12 @@ impl Headers {
         self.stored.map(|size| self.orientation.apply_to_size(size))
     }
 
+    /// Width and height as it is displayed where nobody says how large, upright.
+    pub fn own_size(&self) -> Option<Size> {
+        let upright = self.upright();
+        upright.map(|size| super::coarser(size, self.fineness))
+    }
+
     /// What a plan needs, where pieces can be made from this format.
     pub fn probe(&self) -> Result<Probe, ProbeError> {
         match self.stored {
@@ -161,6 +170,7 @@ impl Headers {
                 alpha: self.alpha,
                 frames: self.frames,
                 delivery: self.delivery,
+                fineness: self.fineness,
             }),
             _ => Err(ProbeError::Unread(self.kind)),
         }

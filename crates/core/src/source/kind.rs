@@ -28,6 +28,10 @@ pub enum Kind {
     Bmp,
     /// Windows icon.
     Ico,
+    /// Portable any-map: PBM, PGM, PPM, PAM.
+    Pnm,
+    /// The "quite OK" format.
+    Qoi,
     /// Scalable vector drawing.
     Svg,
     /// Layered document of an image editor.
@@ -70,6 +74,10 @@ impl Kind {
             Some(Kind::Bmp)
         } else if starts(&[0, 0, 1, 0]) && head.get(4..6).is_some_and(|count| count != [0, 0]) {
             Some(Kind::Ico)
+        } else if is_any_map(head) {
+            Some(Kind::Pnm)
+        } else if starts(b"qoif") {
+            Some(Kind::Qoi)
         } else if starts(b"8BPS") {
             Some(Kind::Psd)
         } else if starts(b"\x1A\x45\xDF\xA3")
@@ -87,7 +95,10 @@ impl Kind {
     /// Whether pieces can be made from it.
     pub fn is_read(self) -> bool {
         use Kind::*;
-        matches!(self, Jpeg | Png | WebP | Gif | Tiff)
+        matches!(
+            self,
+            Jpeg | Png | WebP | Gif | Avif | Tiff | Bmp | Ico | Pnm | Qoi | Svg
+        )
     }
 
     /// The usual file name extensions, lower case, the commonest first.
@@ -106,6 +117,8 @@ impl Kind {
             ],
             Kind::Bmp => &["bmp", "dib"],
             Kind::Ico => &["ico"],
+            Kind::Pnm => &["pnm", "pbm", "pgm", "ppm", "pam"],
+            Kind::Qoi => &["qoi"],
             Kind::Svg => &["svg"],
             Kind::Psd => &["psd", "psb"],
             Kind::Film => &["mp4", "mov", "m4v", "webm", "mkv", "avi"],
@@ -117,7 +130,7 @@ impl Kind {
     pub fn is_picture_extension(extension: &str) -> bool {
         use Kind::*;
         [
-            Jpeg, Png, WebP, Gif, Avif, Heic, JpegXl, Tiff, CameraRaw, Bmp, Ico, Svg, Psd,
+            Jpeg, Png, WebP, Gif, Avif, Heic, JpegXl, Tiff, CameraRaw, Bmp, Ico, Pnm, Qoi, Svg, Psd,
         ]
         .iter()
         .any(|kind| kind.has_extension(extension))
@@ -131,14 +144,13 @@ impl Kind {
 
     /// Whether it has no pieces to be missed: it is published as it is, or is no picture at all.
     pub fn is_left_out(self) -> bool {
-        matches!(self, Kind::Svg | Kind::Ico | Kind::Film | Kind::Document)
+        matches!(self, Kind::Film | Kind::Document)
     }
 
     /// What to do with a file of a format that is not read.
     pub fn advice(self) -> &'static str {
         match self {
-            Kind::Svg => "drawings are sharp at every size, publish it as it is",
-            Kind::Ico => "browsers ask for icons as they are, publish it as it is",
+            Kind::Svg => "it says nothing of its size: give it a viewBox, or width and height",
             Kind::Film => {
                 "publish it as it is, and export a still of it as JPEG or PNG for its poster"
             }
@@ -163,6 +175,8 @@ impl std::fmt::Display for Kind {
             Kind::CameraRaw => "camera raw",
             Kind::Bmp => "BMP",
             Kind::Ico => "ICO",
+            Kind::Pnm => "PNM",
+            Kind::Qoi => "QOI",
             Kind::Svg => "SVG",
             Kind::Psd => "PSD",
             Kind::Film => "film",
@@ -186,6 +200,19 @@ fn base_media(head: &[u8]) -> Option<Kind> {
         known.iter().any(|known| brand.starts_with(known))
     };
     still.or_else(|| brands.chunks_exact(4).any(film).then_some(Kind::Film))
+}
+
+/// "P" and a digit, and behind white space or a comment a number, or for PAM a line of its header.
+fn is_any_map(head: &[u8]) -> bool {
+    let [b'P', digit @ b'1'..=b'7', blank, rest @ ..] = head else {
+        return false;
+    };
+    let next = rest.iter().find(|byte| !byte.is_ascii_whitespace());
+    blank.is_ascii_whitespace()
+        && match digit {
+            b'7' => *blank == b'\n' && next.is_some_and(|&b| b.is_ascii_uppercase() || b == b'#'),
+            _ => next.is_some_and(|&b| b.is_ascii_digit() || b == b'#'),
+        }
 }
 
 /// An `<svg` element at the start, behind nothing but a byte order mark, white space, an XML
@@ -217,7 +244,7 @@ mod tests {
 
     #[test]
     fn kinds_are_told_by_their_first_bytes() {
-        let cases: [(&[u8], Option<Kind>); 18] = [
+        let cases: [(&[u8], Option<Kind>); 22] = [
             (b"\xFF\xD8\xFF\xE1", Some(Kind::Jpeg)),
             (b"\x89PNG\r\n\x1A\n", Some(Kind::Png)),
             (b"RIFF\x10\0\0\0WEBPVP8 ", Some(Kind::WebP)),
@@ -234,6 +261,10 @@ mod tests {
                 b"\xEF\xBB\xBF<?xml version='1.0'?>\n<!-- x -->\n<svg>",
                 Some(Kind::Svg),
             ),
+            (b"P6\n# by hand\n3 2\n255\n", Some(Kind::Pnm)),
+            (b"P7\nWIDTH 3\n", Some(Kind::Pnm)),
+            (b"P3 is the third page", None),
+            (b"qoif\0\0\0\x03", Some(Kind::Qoi)),
             (b"<svgx>", None),
             (b"<html><svg>", None),
             (b"BMX", None),

@@ -44,6 +44,11 @@ pub struct Probe {
     pub frames: u32,
     /// How the pixels come out of the file.
     pub delivery: Delivery,
+    /// For a drawing, which is drawn at whatever size is wanted: how many of its stored pixels lie along
+    /// one pixel of its own size. Proportions that whole pixels would bend are told more finely. 0 for
+    /// pictures that are made of pixels.
+    #[serde(default)]
+    pub fineness: u32,
 }
 
 /// How the pixels of a file come out, which decides the memory that decoding needs.
@@ -63,6 +68,23 @@ impl Probe {
     pub fn upright(&self) -> Size {
         self.orientation.apply_to_size(self.stored)
     }
+
+    /// Whether it is drawn at whatever size is wanted.
+    pub fn is_drawn(&self) -> bool {
+        self.fineness > 0
+    }
+
+    /// Width and height as it is displayed where nobody says how large, upright.
+    pub fn own_size(&self) -> Size {
+        coarser(self.upright(), self.fineness)
+    }
+}
+
+/// A size told so many times less finely; 0 and 1 change nothing.
+fn coarser(size: Size, by: u32) -> Size {
+    let by = by.max(1);
+    let side = |side: u32| ((side + by / 2) / by).max(1);
+    Size::new(side(size.width()), side(size.height())).unwrap_or(size)
 }
 
 /// Why the headers of a file could not be used.
@@ -168,6 +190,8 @@ fn read_headers<R: Read + Seek>(reader: R) -> Result<Headers, ProbeError> {
         Kind::Tiff => tiff::read,
         Kind::Bmp => small::bmp,
         Kind::Ico => small::ico,
+        Kind::Pnm => small::pnm,
+        Kind::Qoi => small::qoi,
         Kind::Svg => svg::read,
         Kind::Heic | Kind::JpegXl | Kind::Psd | Kind::CameraRaw | Kind::Film | Kind::Document => {
             return Err(ProbeError::Unread(kind));

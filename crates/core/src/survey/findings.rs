@@ -129,9 +129,6 @@ const BALLAST_BYTES: u64 = 10_000;
 /// Baseline JPEGs below this show at once anyway.
 const BASELINE_BYTES: u64 = 10_000;
 
-/// What a drawing of a simple graphic weighs at most.
-const DRAWING_BYTES: u64 = 8_000;
-
 /// All findings, the most urgent first.
 pub fn findings(subject: &Subject<'_>, limits: &Limits) -> Vec<Finding> {
     let mut found = Vec::new();
@@ -225,17 +222,12 @@ fn form(subject: &Subject<'_>, _: &Limits, add: Add<'_>) {
         }
         _ => {}
     }
-    if glance.motif == Motif::Flat
-        && glance.few_colours
-        && subject.weight > DRAWING_BYTES
-        && headers.frames == 1
-    {
-        let says = "a simple drawing in pixels; as SVG it is lighter and sharp at every size";
-        add(
-            Name::BetterDrawn,
-            Some(subject.weight - DRAWING_BYTES),
-            says.to_owned(),
+    if let Some(traced) = glance.traced.filter(|&traced| traced * 2 < subject.weight) {
+        let says = format!(
+            "a simple drawing in pixels; traced as SVG it weighs {:.1} KB and is sharp at every size",
+            traced as f64 / 1e3
         );
+        add(Name::BetterDrawn, Some(subject.weight - traced), says);
     }
 }
 

@@ -12,8 +12,9 @@ use super::estimate::{Asked, Estimate, Sampler};
 use super::reduce::{Reduced, Reducer};
 use crate::colour::Working;
 use crate::decode::{self, Allowance, DecodeError, Form, Ink, Row};
-use crate::pipeline::{self, FireError, Order, Ordered, PieceError};
-use crate::pixels::{Channels, Gamut, Kernel, Raster, Size};
+use crate::encode::{Format, Pace, Passes};
+use crate::pipeline::{self, Aims, FireError, Order, Ordered, PieceError};
+use crate::pixels::{Backdrop, Channels, Gamut, Kernel, Raster, Size};
 use crate::plan::{Extent, Job, Original, Wish};
 use crate::size;
 use crate::source::{Nature, Probe, Traits};
@@ -59,6 +60,8 @@ pub struct Glance {
     pub depth_used: bool,
     /// Whether the small copy has no more colours than a palette holds.
     pub few_colours: bool,
+    /// What it would weigh as a drawing, in bytes, where it is a mark that can be traced.
+    pub traced: Option<u64>,
     /// What it would weigh.
     pub estimate: Estimate,
     /// A small picture of it, upright.
@@ -128,6 +131,8 @@ pub fn glance(
         }
         _ => sample.weigh(density, &wanted, &activity::of_rows(&stored))?,
     };
+    let may_be_mark = nature == Nature::Graphic && few_colours && probe.frames == 1;
+    let traced = may_be_mark.then(|| traced(&stored, &wanted)).flatten();
     let upright_small = probe.orientation.apply_to_size(small.form.size);
     let thumbnail = (wanted.thumbnail > 0).then(|| {
         let size = upright_small.at_width(wanted.thumbnail.min(upright_small.width()));
@@ -143,6 +148,7 @@ pub fn glance(
         alpha_used,
         depth_used,
         few_colours,
+        traced,
         estimate: Estimate {
             size: target,
             format: wanted.format,
@@ -150,6 +156,19 @@ pub fn glance(
         },
         thumbnail: thumbnail.flatten(),
     })
+}
+
+/// What a mark would weigh as a drawing, from its small copy: it looks the same at every size.
+fn traced(small: &Raster, wanted: &Asked) -> Option<u64> {
+    let aims = Aims {
+        coding: wanted.coding,
+        max_weight: None,
+        pace: Pace::default(),
+        passes: Passes::default(),
+        backdrop: Backdrop::WHITE,
+    };
+    let piece = pipeline::piece(small, 1.0, Format::Svg, aims);
+    piece.ok().map(|piece| piece.account.weight)
 }
 
 /// A digest of all pixels in the working space, as stored: equal for files that show the same.

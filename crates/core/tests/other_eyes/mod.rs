@@ -34,6 +34,12 @@ pub fn read_back(format: Format, file: &[u8]) -> (u32, u32, usize, Vec<u8>) {
             }
             (info.width, info.height, 4, samples)
         }
+        Format::Svg => {
+            let text = str::from_utf8(file).expect("a text");
+            let tree = resvg::usvg::Tree::from_str(text, &Default::default()).expect("a drawing");
+            let size = tree.size();
+            (size.width() as u32, size.height() as u32, 4, Vec::new())
+        }
         Format::Avif => {
             let avif = avif_parse::read_avif(&mut &file[..]).expect("a sound AVIF");
             let about = avif.primary_item_metadata().expect("an AV1 header");

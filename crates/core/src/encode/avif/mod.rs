@@ -26,6 +26,8 @@ const ABILITIES: Abilities = Abilities {
     slow: true,
     // Measured with rav1e 0.8: lookahead, reconstruction and search state.
     memory: 40,
+    scalable: false,
+    least_look: 0.0,
     frame_bytes: 300,
     repacks: false,
     passes: false,

@@ -23,6 +23,8 @@ const ABILITIES: Abilities = Abilities {
     ways: Some(WAYS),
     slow: false,
     memory: 24,
+    scalable: false,
+    least_look: 0.0,
     frame_bytes: 330,
     repacks: true,
     passes: true,

@@ -30,6 +30,8 @@ const ABILITIES: Abilities = Abilities {
     slow: false,
     // Where every pixel has a colour of its own.
     memory: 44,
+    scalable: false,
+    least_look: 0.0,
     frame_bytes: 70,
     repacks: true,
     passes: false,

@@ -27,6 +27,8 @@ const ABILITIES: Abilities = Abilities {
     // Without loss, as transparent planes always are; a photo needs a third.
     memory: 40,
     // Most of it are the probabilities of its entropy coder.
+    scalable: false,
+    least_look: 0.0,
     frame_bytes: 950,
     repacks: false,
     passes: false,

@@ -102,6 +102,7 @@ fn original() -> Original {
         alpha: false,
         frames: 1,
         delivery: Delivery::Whole,
+        fineness: 0,
     };
     let mut original = Original::new("x".into(), "x".into(), 1, probe);
     original.content = Some(Area {
