@@ -1,5 +1,8 @@
 //! The command line as typed. What it means is decided in `settings`.
 
+mod page;
+mod survey;
+
 use std::path::{Path, PathBuf};
 
 use clap::{Parser, Subcommand};
@@ -9,6 +12,8 @@ use kiln_core::plan::{CreditsWish, Look};
 
 use crate::layer::{TypedLayer, TypedShape};
 use crate::wording;
+pub use page::PageArgs;
+pub use survey::SurveyArgs;
 
 /// Makes a folder of heavy pictures ready for the web: the right pixels, light files, originals
 /// untouched.
@@ -23,6 +28,7 @@ pub struct Args {
 const EXAMPLES: &str = "\
 Examples:
   kiln demo                                    See it work on a sample site
+  kiln page https://tern-point.example/        Find what a page loads that is too heavy
   kiln survey photos                           Find what is heavy, and why
   kiln init photos                             Write a kiln file that fits them
   kiln fire                                    Make all pieces of that kiln file
@@ -40,6 +46,8 @@ pub enum Command {
     Init(InitArgs),
     /// Make the pieces: size, compress and write every picture found.
     Fire(Box<FireArgs>),
+    /// Find what a page loads, how wide it is shown, and what is too heavy.
+    Page(Box<PageArgs>),
     /// Try formats and looks on a picture: what each costs, and where the eye sees it.
     Proof(Box<ProofArgs>),
     /// Make and check the label sheet: titles, alternative texts, credits.
@@ -418,81 +426,3 @@ Example:
   kiln demo lighthouse
       Unpacks originals, a kiln file and a label sheet into lighthouse/ and fires them.
       Two of the originals are broken on purpose, to show how that is said.";
-
-/// The options of `kiln survey`.
-#[derive(Debug, clap::Args)]
-#[command(after_help = SURVEY_EXAMPLES)]
-pub struct SurveyArgs {
-    /// Pictures, and folders to search for them (with their subfolders; hidden files are left
-    /// out).
-    #[arg(required = true, value_name = "PATHS")]
-    pub paths: Vec<PathBuf>,
-
-    /// The widest that a picture is shown, in CSS pixels.
-    #[arg(short, long, value_name = "PX", default_value = "1920", value_parser = wording::parse_width)]
-    pub shown: u32,
-
-    /// The device pixel ratio of the densest screen that counts.
-    #[arg(short, long, value_name = "RATIO", default_value = "1", value_parser = wording::parse_density)]
-    pub density: f64,
-
-    /// The format of the estimate: jpeg, png, webp or avif.
-    #[arg(short, long, value_name = "FORMAT", default_value = "webp", value_parser = wording::parse_format)]
-    pub format: Format,
-
-    /// The look of the estimate: plain, fine, crisp, faithful, exact, or a score from 0 to 100.
-    #[arg(short, long, value_name = "LOOK", default_value = "fine", value_parser = wording::parse_look)]
-    pub look: Look,
-
-    /// The most that a picture may weigh. Without it: rather heavy from 100 KB on, heavy from
-    /// 200 KB, far too heavy from 500 KB.
-    #[arg(short, long, value_name = "SIZE", value_parser = wording::parse_weight)]
-    pub max_weight: Option<u64>,
-
-    /// The order: weight, waste (what could go) or name.
-    #[arg(long, value_name = "ORDER", default_value = "weight", value_parser = wording::parse_order)]
-    pub sort: wording::Order,
-
-    /// Only files above this weight.
-    #[arg(long, value_name = "SIZE", value_parser = wording::parse_weight)]
-    pub over: Option<u64>,
-
-    /// Only so many files.
-    #[arg(long, value_name = "N", value_parser = wording::parse_top)]
-    pub top: Option<usize>,
-
-    /// Read headers only: much faster, but without estimates, twins and what a picture shows.
-    #[arg(long)]
-    pub headers_only: bool,
-
-    /// Write a page with thumbnails as well, complete in one file.
-    #[arg(long, value_name = "FILE")]
-    pub html: Option<PathBuf>,
-
-    /// The largest picture that is looked at, in megapixels.
-    #[arg(long, value_name = "MP", default_value = "300", value_parser = wording::parse_megapixels)]
-    pub allowance: u64,
-
-    /// Pictures in work at once. [default: one per core]
-    #[arg(short, long, value_name = "N", value_parser = wording::parse_jobs)]
-    pub jobs: Option<usize>,
-
-    /// Report as a JSON document (docs/formats.md).
-    #[arg(long)]
-    pub json: bool,
-}
-
-const SURVEY_EXAMPLES: &str = "\
-Examples:
-  kiln survey site/img
-      Every picture, heaviest first, with what is wrong and what it would weigh as WebP.
-  kiln survey photos --shown 800 --density 2 --max-weight 120KB --top 20 --html survey.html
-      The 20 heaviest for a column of 800 CSS pixels, and a page to pass on.
-
-The estimate is for a piece as wide as --shown on a screen of that density, never wider than the
-picture, at the look asked for. Nothing is changed.
-
-Load times count six files at a time, each waiting once for an answer:
-  slow phone  1.6 Mbit/s, 300 ms
-  fast phone  12 Mbit/s, 70 ms
-  cable       50 Mbit/s, 20 ms";

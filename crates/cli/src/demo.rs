@@ -23,8 +23,11 @@ macro_rules! sample_site {
 }
 
 sample_site![
+    "index.html",
     "kiln.toml",
     "labels.csv",
+    "museum.html",
+    "notes/storm-season.md",
     "originals/banners/IMG_2041.JPG",
     "originals/banners/P1010347.JPG",
     "originals/graphics/beacon.gif",
@@ -40,6 +43,8 @@ sample_site![
     "originals/rooms/IMG_2044 (1).jpg",
     "originals/rooms/breakfast.png",
     "originals/rooms/morning fog.webp",
+    "rooms.html",
+    "site.css",
 ];
 
 /// The two that are broken on purpose: a photo cut off in the middle, and a note that calls

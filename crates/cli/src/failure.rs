@@ -44,6 +44,11 @@ pub enum Failure {
     /// All that is wrong in it, each with its line.
     #[error("{0}")]
     KilnFile(String),
+    /// What is no page, or cannot be asked.
+    #[error("{given}: {says}")]
+    NoAddress { given: String, says: String },
+    #[error("{0}: is there already; name a new folder")]
+    FolderThere(PathBuf),
     #[error("there is no place {name:?}; {advice}")]
     NoPlace { name: String, advice: String },
     #[error("{path}: is there already; name another file with --kiln, or move it away")]
@@ -135,6 +140,7 @@ impl Failure {
             | Failure::OutHoldsOriginals { .. }
             | Failure::Contradiction { .. }
             | Failure::NoPaths
+            | Failure::NoAddress { .. }
             | Failure::NoOriginals(_)
             | Failure::NoKilnFile { .. }
             | Failure::KilnFile(_)

@@ -8,7 +8,7 @@ use std::process::ExitCode;
 use kiln_core::decode::Allowance;
 use kiln_core::encode::Format;
 use kiln_core::plan::{CodingWish, says_nothing, stem};
-use kiln_core::survey::{Limits, Proposal, Seen, propose};
+use kiln_core::survey::{Proposal, Seen, propose};
 use serde::Serialize;
 
 use crate::args::InitArgs;
@@ -16,7 +16,7 @@ use crate::failure::Failure;
 use crate::find;
 use crate::grid::{FAINT, STRONG};
 use crate::report::Channels;
-use crate::settings::{self, SurveySettings};
+use crate::settings::{self, Judging, SurveySettings};
 use crate::survey::{self, Survey};
 use crate::wording::{self, Order};
 use crate::write;
@@ -83,19 +83,20 @@ fn looking(originals: &Path, typed: &InitArgs) -> SurveySettings {
         paths: vec![originals.to_owned()],
         shown: 400,
         density: 2.0,
-        limits: Limits {
-            widest: 800,
+        widest: 800,
+        judging: Judging {
             max_weight: None,
+            format: Format::WebP,
+            coding: CodingWish::default(),
+            look: true,
+            thumbnails: false,
+            allowance: Allowance::default(),
+            jobs: typed.jobs.unwrap_or_else(settings::cores),
         },
-        format: Format::WebP,
-        coding: CodingWish::default(),
         order: Order::Name,
         over: 0,
         top: usize::MAX,
-        look: true,
         page: None,
-        allowance: Allowance::default(),
-        jobs: typed.jobs.unwrap_or_else(settings::cores),
         json: false,
     }
 }

@@ -4,6 +4,7 @@
 mod args;
 mod demo;
 mod failure;
+mod fetch;
 mod find;
 mod firing;
 mod gate;
@@ -15,6 +16,7 @@ mod layer;
 mod ledger;
 mod manual;
 mod mishap;
+mod page;
 mod pages;
 mod proof;
 mod report;
@@ -57,6 +59,7 @@ pub fn run() -> ExitCode {
         Command::Survey(typed) => {
             survey::run(&settings::SurveySettings::resolve(&typed), &channels)
         }
+        Command::Page(typed) => page::run(&settings::PageSettings::resolve(&typed), &channels),
         Command::Demo(typed) => demo::run(&typed, &channels),
         Command::Completions(typed) => manual::completions(&typed, &channels),
         Command::Man(typed) => manual::pages(&typed, &channels),

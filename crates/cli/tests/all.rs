@@ -15,6 +15,7 @@ mod labels;
 mod ledger;
 mod looks;
 mod masked;
+mod page;
 mod proof;
 mod read_back;
 mod refusals;

@@ -10,8 +10,8 @@ use super::views::{Sample, View};
 use crate::report::{
     Fired, FiringReport, OriginalReport, PieceReport, TotalReport, Written, budget_problem,
 };
-use crate::survey::LINKS;
 use crate::{pages, wording};
+use kiln_site::load::LINKS;
 
 /// What a visitor loads in one choice of formats.
 #[derive(Serialize)]

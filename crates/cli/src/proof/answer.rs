@@ -7,8 +7,8 @@ use minijinja::context;
 
 use super::page::{self, Cell, SpotRow};
 use super::{Subject, dial};
-use crate::survey::SLOW_PHONE;
 use crate::{pages, wording};
+use kiln_site::load::SLOW_PHONE;
 
 /// The part of the page; `source` is the address of the original where it is not the page's own.
 pub fn render(

@@ -10,8 +10,8 @@ use serde::Serialize;
 
 use super::table::wish_name;
 use super::{Report, Row, Subject, dial};
-use crate::survey::SLOW_PHONE;
 use crate::{pages, wording};
+use kiln_site::load::SLOW_PHONE;
 
 /// The size of the curve's drawing area, and what lies left of it and below.
 const PLOT: (f64, f64) = (760.0, 260.0);

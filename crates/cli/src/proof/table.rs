@@ -7,8 +7,8 @@ use kiln_core::plan::{CodingWish, look_name};
 
 use super::{Report, Row, Subject, dial, plot};
 use crate::grid::{self, BAD, FAINT, GOOD, STRONG};
-use crate::survey::SLOW_PHONE;
 use crate::wording;
+use kiln_site::load::SLOW_PHONE;
 
 /// Everything.
 pub fn write(out: &mut dyn Write, report: &Report, columns: Option<usize>) -> io::Result<()> {

@@ -1,6 +1,8 @@
 //! Settings resolved: the only thing that the work sees of the command line.
 
+mod page;
 mod proof;
+mod survey;
 mod totals;
 
 use std::path::{Path, PathBuf};
@@ -10,15 +12,15 @@ use kiln_core::decode::Allowance;
 use kiln_core::encode::{Format, Passes};
 use kiln_core::pixels::Backdrop;
 use kiln_core::plan::{CodingWish, CreditsWish, Place, Site, Wish};
-use kiln_core::survey::Limits;
 use strsim::jaro_winkler;
 
-use crate::args::{CreditsArgs, FireArgs, KilnFileArgs, LabelArgs, SurveyArgs};
+use crate::args::{CreditsArgs, FireArgs, KilnFileArgs, LabelArgs};
 use crate::failure::Failure;
 use crate::layer::{Layer, Told};
 use crate::site::{self, SiteFile};
-use crate::wording::Order;
+pub use page::{Manners, PageSettings};
 pub use proof::{ProofOf, ProofSettings, Wanted};
+pub use survey::{Judging, SurveySettings};
 
 /// The label sheet's name where none is given.
 const LABELS: &str = "labels.csv";
@@ -312,66 +314,6 @@ impl LabelSettings {
             strict: typed.strict,
             json: typed.json,
         })
-    }
-}
-
-/// All that a survey goes by.
-#[derive(Clone, Debug)]
-pub struct SurveySettings {
-    /// Pictures, and folders that are searched for them.
-    pub paths: Vec<PathBuf>,
-    /// The widest that a picture is shown, in CSS pixels.
-    pub shown: u32,
-    /// The device pixel ratio of the densest screen that counts.
-    pub density: f64,
-    /// What counts as too much.
-    pub limits: Limits,
-    /// The format of the estimates.
-    pub format: Format,
-    /// How good they shall look.
-    pub coding: CodingWish,
-    /// The order of the files.
-    pub order: Order,
-    /// Only files above this weight are shown.
-    pub over: u64,
-    /// Only so many files are shown.
-    pub top: usize,
-    /// Whether pixels are looked at.
-    pub look: bool,
-    /// Where a page is written.
-    pub page: Option<PathBuf>,
-    /// The largest picture that is looked at.
-    pub allowance: Allowance,
-    /// Pictures in work at once.
-    pub jobs: usize,
-    /// Whether the report is a JSON document.
-    pub json: bool,
-}
-
-impl SurveySettings {
-    /// What the options mean together.
-    pub fn resolve(typed: &SurveyArgs) -> SurveySettings {
-        SurveySettings {
-            paths: typed.paths.clone(),
-            shown: typed.shown,
-            density: typed.density,
-            limits: Limits {
-                widest: (f64::from(typed.shown) * typed.density).round() as u32,
-                max_weight: typed.max_weight,
-            },
-            format: typed.format,
-            coding: typed.look.into(),
-            order: typed.sort,
-            over: typed.over.unwrap_or(0),
-            top: typed.top.unwrap_or(usize::MAX),
-            look: !typed.headers_only,
-            page: typed.html.clone(),
-            allowance: Allowance {
-                pixels: typed.allowance,
-            },
-            jobs: typed.jobs.unwrap_or_else(cores),
-            json: typed.json,
-        }
     }
 }
 

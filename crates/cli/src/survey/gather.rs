@@ -19,7 +19,7 @@ use crate::find::{self, Aside, Candidate, HeaderTrouble, Searched};
 use crate::gate;
 use crate::mishap::Mishap;
 use crate::report::{Channels, Counting};
-use crate::settings::SurveySettings;
+use crate::settings::{Judging, SurveySettings};
 use crate::{pages, wording};
 
 /// The width of a thumbnail on the page, in pixels.
@@ -87,9 +87,28 @@ impl Record {
     }
 }
 
+/// A picture that is to be judged.
+#[derive(Debug)]
+pub struct Wanted {
+    /// Where it is.
+    pub candidate: Candidate,
+    /// What it is called where others are told of it.
+    pub called: String,
+    /// The widest that it is shown, in CSS pixels.
+    pub shown: u32,
+    /// The widest that it is shown, in pixels of the densest screen that counts.
+    pub widest: u32,
+}
+
+/// What was found out of it, why it could not be read; `None` where it is no picture at all.
+pub type Judged = Option<Result<Record, Aside>>;
+
 /// What is known of a file after its headers were read.
 struct Opened {
     record: Record,
+    called: String,
+    shown: u32,
+    limits: Limits,
     probe: Option<Probe>,
     /// Why it could not be looked at.
     trouble: Option<Finding>,
@@ -102,25 +121,55 @@ pub fn gather(settings: &SurveySettings, channels: &Channels) -> Result<Survey, 
         mut unreadable,
         passed_over,
     } = find::candidates(&settings.paths, None, None)?;
+    let wanted = candidates.into_iter().map(|candidate| Wanted {
+        called: candidate.path.to_string_lossy().into_owned(),
+        candidate,
+        shown: settings.shown,
+        widest: settings.widest,
+    });
+    let mut records = Vec::new();
+    for judged in judge(wanted.collect(), &settings.judging, channels)? {
+        match judged {
+            Some(Ok(record)) => records.push(record),
+            Some(Err(aside)) => unreadable.push(aside),
+            None => {}
+        }
+    }
+    if records.is_empty() && unreadable.is_empty() {
+        return Err(Failure::nothing_found(&settings.paths));
+    }
+    Ok(Survey {
+        records,
+        unreadable,
+        passed_over,
+        looked: settings.judging.look,
+        shown: settings.shown,
+        density: settings.density,
+        format: settings.judging.format,
+    })
+}
+
+/// Judges pictures, each for what it is shown at; the answers are in their order.
+pub fn judge(
+    wanted: Vec<Wanted>,
+    settings: &Judging,
+    channels: &Channels,
+) -> Result<Vec<Judged>, Failure> {
     let pool = ThreadPoolBuilder::new()
         .num_threads(settings.jobs)
         .build()?;
-    let opened: Vec<_> = pool.install(|| candidates.into_par_iter().filter_map(open).collect());
-    let mut files = Vec::new();
-    for result in opened {
-        match result {
-            Ok(file) => files.push(file),
-            Err(aside) => unreadable.push(aside),
-        }
-    }
-    if files.is_empty() && unreadable.is_empty() {
-        return Err(Failure::nothing_found(&settings.paths));
-    }
+    let opened = |wanted| open(wanted, settings.max_weight);
+    let mut opened: Vec<Option<Result<Opened, Aside>>> =
+        pool.install(|| wanted.into_par_iter().map(opened).collect());
+    let mut files: Vec<&mut Opened> = opened
+        .iter_mut()
+        .filter_map(|one| one.as_mut()?.as_mut().ok())
+        .collect();
     let mut twins = HashMap::new();
     if settings.look {
         let counting = Counting::start(files.len(), "pictures", channels);
         // The largest first, so that no core is left alone with one at the end.
-        let mut order: Vec<&mut Opened> = files.iter_mut().collect();
+        let mut order: Vec<&mut Opened> = files.iter_mut().map(|file| &mut **file).collect();
         order.sort_by_key(|file| std::cmp::Reverse(file.record.weight));
         gate::each(
             &pool,
@@ -136,22 +185,15 @@ pub fn gather(settings: &SurveySettings, channels: &Channels) -> Result<Survey, 
         twins = find_twins(&pool, &files, settings.allowance);
     }
     for (index, file) in files.iter_mut().enumerate() {
-        file.judge(&settings.limits, twins.get(&index).map(String::as_str));
+        file.judge(twins.get(&index).map(String::as_str));
     }
-    Ok(Survey {
-        records: files.into_iter().map(|file| file.record).collect(),
-        unreadable,
-        passed_over,
-        looked: settings.look,
-        shown: settings.shown,
-        density: settings.density,
-        format: settings.format,
-    })
+    let record = |one: Option<Result<Opened, Aside>>| one.map(|one| one.map(|file| file.record));
+    Ok(opened.into_iter().map(record).collect())
 }
 
-fn open(candidate: Candidate) -> Option<Result<Opened, Aside>> {
-    let read = find::headers(&candidate)?;
-    let mut opened = Opened::new(candidate);
+fn open(wanted: Wanted, max_weight: Option<u64>) -> Option<Result<Opened, Aside>> {
+    let read = find::headers(&wanted.candidate)?;
+    let mut opened = Opened::new(wanted, max_weight);
     match read {
         Ok((weight, mut headers)) => {
             let record = &mut opened.record;
@@ -173,7 +215,7 @@ fn open(candidate: Candidate) -> Option<Result<Opened, Aside>> {
     Some(Ok(opened))
 }
 
-fn look(file: &mut Opened, settings: &SurveySettings) {
+fn look(file: &mut Opened, settings: &Judging) {
     let Some(probe) = &file.probe else {
         return;
     };
@@ -185,15 +227,11 @@ fn look(file: &mut Opened, settings: &SurveySettings) {
         return file.trouble(Name::NotRead, Mishap::new(says));
     }
     let wanted = Asked {
-        width: settings.limits.widest,
-        displayed: settings.shown,
+        width: file.limits.widest,
+        displayed: file.shown,
         format: settings.format,
         coding: settings.coding,
-        thumbnail: if settings.page.is_some() {
-            THUMBNAIL
-        } else {
-            0
-        },
+        thumbnail: if settings.thumbnails { THUMBNAIL } else { 0 },
     };
     // A decoder that panics costs its picture, not the run.
     let looked = guard::guarded(|| {
@@ -219,7 +257,11 @@ fn look(file: &mut Opened, settings: &SurveySettings) {
 
 /// For each file that shows the same pixels as an earlier one, that one's path. Only files of
 /// equal size are decoded for it.
-fn find_twins(pool: &ThreadPool, files: &[Opened], allowance: Allowance) -> HashMap<usize, String> {
+fn find_twins(
+    pool: &ThreadPool,
+    files: &[&mut Opened],
+    allowance: Allowance,
+) -> HashMap<usize, String> {
     let mut by_size: HashMap<(u32, u32), Vec<usize>> = HashMap::new();
     for (index, file) in files.iter().enumerate() {
         if let (Some(probe), Some(_)) = (&file.probe, &file.record.glance) {
@@ -245,8 +287,7 @@ fn find_twins(pool: &ThreadPool, files: &[Opened], allowance: Allowance) -> Hash
     let mut twins = HashMap::new();
     for same in shown.chunk_by(|(a, _), (b, _)| a == b) {
         for (_, later) in &same[1..] {
-            let path = files[same[0].1].record.path.to_string_lossy();
-            twins.insert(*later, path.into_owned());
+            twins.insert(*later, files[same[0].1].called.clone());
         }
     }
     twins
@@ -254,8 +295,15 @@ fn find_twins(pool: &ThreadPool, files: &[Opened], allowance: Allowance) -> Hash
 
 impl Opened {
     /// A file of which nothing is known yet.
-    fn new(candidate: Candidate) -> Self {
+    fn new(wanted: Wanted, max_weight: Option<u64>) -> Self {
+        let candidate = wanted.candidate;
         Opened {
+            called: wanted.called,
+            shown: wanted.shown,
+            limits: Limits {
+                widest: wanted.widest,
+                max_weight,
+            },
             record: Record {
                 path: candidate.path,
                 name: candidate.name,
@@ -294,7 +342,7 @@ impl Opened {
         self.trouble = Some(Finding { name, says, worth });
     }
 
-    fn judge(&mut self, limits: &Limits, twin: Option<&str>) {
+    fn judge(&mut self, twin: Option<&str>) {
         let record = &mut self.record;
         if let Some(headers) = &record.headers {
             let subject = Subject {
@@ -305,7 +353,7 @@ impl Opened {
                 glance: record.glance.as_ref(),
                 twin,
             };
-            record.findings = survey::findings(&subject, limits);
+            record.findings = survey::findings(&subject, &self.limits);
         }
         if let Some(trouble) = self.trouble.take() {
             record.findings.insert(0, trouble);

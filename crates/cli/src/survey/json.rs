@@ -4,9 +4,10 @@ use std::io::{self, Write};
 
 use kiln_core::source::{Ballast, JpegCoding, Model};
 use kiln_core::survey::{Finding, Motif};
+use kiln_site::load::LINKS;
 use serde::Serialize;
 
-use super::summary::{self, LINKS};
+use super::summary;
 use super::{Record, Survey};
 use crate::find::Aside;
 

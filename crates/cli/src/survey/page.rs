@@ -2,10 +2,11 @@
 
 use std::path::PathBuf;
 
+use kiln_site::load::LINKS;
 use minijinja::context;
 use serde::Serialize;
 
-use super::summary::{self, LINKS};
+use super::summary;
 use super::{Record, Survey};
 use crate::{pages, wording};
 

@@ -7,48 +7,6 @@ use serde::Serialize;
 
 use super::Survey;
 
-/// A link that visitors come over.
-pub struct Link {
-    /// Its name.
-    pub name: &'static str,
-    /// Bits a second.
-    rate: f64,
-    /// Seconds until an answer begins.
-    delay: f64,
-}
-
-/// The slowest of them.
-pub const SLOW_PHONE: Link = Link {
-    name: "slow phone",
-    rate: 1.6e6,
-    delay: 0.3,
-};
-
-/// The links that load times are told for; `kiln survey --help` states them.
-pub const LINKS: [Link; 3] = [
-    SLOW_PHONE,
-    Link {
-        name: "fast phone",
-        rate: 12e6,
-        delay: 0.07,
-    },
-    Link {
-        name: "cable",
-        rate: 50e6,
-        delay: 0.02,
-    },
-];
-
-/// Files that a browser asks for at a time.
-const AT_A_TIME: usize = 6;
-
-impl Link {
-    /// Seconds until so many files of so many bytes together have come.
-    pub fn seconds(&self, files: usize, bytes: u64) -> f64 {
-        bytes as f64 * 8.0 / self.rate + files.div_ceil(AT_A_TIME) as f64 * self.delay
-    }
-}
-
 /// The sums of a survey.
 #[derive(Debug, PartialEq, Serialize)]
 pub struct Totals {

@@ -3,8 +3,9 @@
 use std::io::{self, Write};
 
 use anstyle::Style;
+use kiln_site::load::LINKS;
 
-use super::summary::{self, LINKS, Totals};
+use super::summary::{self, Totals};
 use super::{Record, Survey};
 use crate::grid::{self, BAD, FAINT, STRONG, WASTE};
 use crate::wording;

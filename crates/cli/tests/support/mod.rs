@@ -3,6 +3,7 @@
 
 #[path = "../../../core/tests/common/mod.rs"]
 pub mod common;
+pub mod host;
 
 use std::collections::BTreeMap;
 use std::fs;

@@ -1,0 +1,448 @@
+//! Pages visited: their files read, their pictures fetched and judged.
+
+use std::collections::HashMap;
+use std::path::PathBuf;
+
+use kiln_core::survey::Name;
+use kiln_site::walk::Ask;
+use kiln_site::{Answer, Load, Page, Request, Role, Use, Viewport, Walk};
+use tempfile::TempDir;
+use url::Url;
+
+use super::starts::Start;
+use crate::failure::Failure;
+use crate::fetch::{self, Got, Web};
+use crate::find::Candidate;
+use crate::mishap::Mishap;
+use crate::report::{Channels, Counting};
+use crate::settings::{Manners, PageSettings};
+use crate::survey::{self, Record, Wanted};
+use crate::wording;
+
+/// Eyes see no more than this density at the distance of a phone.
+const SEEN_DENSITY: f64 = 2.0;
+
+/// CSS pixels that a picture is estimated for which no screen loads.
+const UNSHOWN: u32 = 1920;
+
+/// Wide enough for every picture to be no surplus.
+const NO_LIMIT: u32 = 1 << 20;
+
+/// All that was seen.
+#[derive(Debug)]
+pub struct Visit {
+    /// The pages, in the order given.
+    pub pages: Vec<Visited>,
+    /// Every picture of any of them, once, in the order met.
+    pub pictures: Vec<Picture>,
+    /// What did not come, or is no address: where it is referred to, and why.
+    pub troubles: Vec<(String, Mishap)>,
+    /// The screens.
+    pub viewports: Vec<Viewport>,
+    /// Fetched pictures lie in it as long as this lives.
+    _spool: TempDir,
+}
+
+/// A page.
+#[derive(Debug)]
+pub struct Visited {
+    /// What it is.
+    pub start: Start,
+    /// What it is made of.
+    pub page: Page,
+    /// What each screen loads, by the pictures' own numbers.
+    pub loads: Vec<Vec<Load>>,
+    /// Which of all pictures each of its own is.
+    pub numbers: Vec<usize>,
+}
+
+/// A picture.
+#[derive(Debug)]
+pub struct Picture {
+    /// Its address.
+    pub address: Url,
+    /// What it is called in reports.
+    pub called: String,
+    /// What came, and where it lies; why it did not.
+    pub got: Result<(Got, PathBuf), Mishap>,
+    /// What was found out of it.
+    pub record: Option<Record>,
+    /// Who refers to it: the page, and where in it.
+    pub uses: Vec<(usize, Use)>,
+    /// How each screen shows it.
+    pub shown: Vec<Shown>,
+}
+
+/// How a screen shows a picture.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub struct Shown {
+    /// Whether it is loaded.
+    pub is_loaded: bool,
+    /// The widest that it is shown, in CSS pixels; `None` where nothing tells.
+    pub width: Option<f64>,
+}
+
+impl Visited {
+    /// The title of the page.
+    pub fn title(&self) -> Option<&str> {
+        let file = self.page.files.first()?;
+        file.found
+            .title
+            .as_deref()
+            .filter(|title| !title.is_empty())
+    }
+}
+
+impl Picture {
+    /// Bytes on the way, where it came.
+    pub fn weight(&self) -> Option<u64> {
+        self.got.as_ref().ok().map(|(got, _)| got.weight)
+    }
+
+    /// Whether any screen loads it.
+    pub fn is_loaded(&self) -> bool {
+        self.shown.iter().any(|shown| shown.is_loaded)
+    }
+
+    /// The narrowest and widest that screens show it, in CSS pixels.
+    pub fn widths(&self) -> Option<(f64, f64)> {
+        let widths = self.shown.iter().filter_map(|shown| shown.width);
+        let least = widths.clone().reduce(f64::min)?;
+        Some((least, widths.reduce(f64::max)?))
+    }
+
+    /// The bytes that could go, on the way.
+    pub fn waste(&self) -> u64 {
+        let waste = self.record.as_ref().map_or(0, Record::waste);
+        waste.min(self.weight().unwrap_or(0))
+    }
+}
+
+/// Visits pages, and judges what they show.
+pub fn visit(
+    starts: Vec<Start>,
+    settings: &PageSettings,
+    manners: &Manners,
+    channels: &Channels,
+) -> Result<Visit, Failure> {
+    let spool = tempfile::tempdir().map_err(Failure::unwritable(&std::env::temp_dir()))?;
+    let mut visit = Visit {
+        pages: Vec::new(),
+        pictures: Vec::new(),
+        troubles: Vec::new(),
+        viewports: settings.viewports.clone(),
+        _spool: spool,
+    };
+    let mut numbers: HashMap<Url, usize> = HashMap::new();
+    let counting = Counting::start(starts.len(), "pages", channels);
+    for start in starts {
+        visit.page(start, manners, &mut numbers);
+        counting.one();
+    }
+    counting.end();
+    visit.fetch(manners, channels);
+    visit.note_shown();
+    visit.judge(settings, channels)?;
+    Ok(visit)
+}
+
+impl Visit {
+    /// Reads a page and all that it is made of.
+    fn page(&mut self, start: Start, manners: &Manners, numbers: &mut HashMap<Url, usize>) {
+        let web = Web::of(&start.address, manners);
+        let mut walk = Walk::new(start.address.clone(), start.root.clone());
+        let mut failed: Vec<(usize, Mishap)> = Vec::new();
+        loop {
+            let wanted = walk.wanted();
+            if wanted.is_empty() {
+                break;
+            }
+            let answers = fetch::each(&wanted, |request| answer(&web, request));
+            for (request, answer) in wanted.iter().zip(answers) {
+                match answer {
+                    Ok(answer) => walk.take(request, answer),
+                    Err(why) => failed.push((request.file, why)),
+                }
+            }
+        }
+        let page = walk.end();
+        for (file, why) in failed {
+            let at = match page.files[file].by {
+                Some((by, line)) => {
+                    let by = called(&page.files[by].address, &start);
+                    format!("{by}:{line}: {}", called(&page.files[file].address, &start))
+                }
+                None => wording::safe(&start.given),
+            };
+            self.troubles.push((at, why));
+        }
+        for (address, file, line) in &page.wrong {
+            let by = called(&page.files[*file].address, &start);
+            let why = Mishap::new(format!("{address:?} is no address; mend the reference"));
+            self.troubles.push((format!("{by}:{line}"), why));
+        }
+        let index = self.pages.len();
+        let of = page.pictures.iter().map(|picture| {
+            let next = self.pictures.len();
+            let number = *numbers.entry(picture.address.clone()).or_insert(next);
+            if number == next {
+                self.pictures.push(Picture {
+                    address: picture.address.clone(),
+                    called: called(&picture.address, &start),
+                    got: Err(Mishap::new("was not fetched")),
+                    record: None,
+                    uses: Vec::new(),
+                    shown: vec![Shown::default(); self.viewports.len()],
+                });
+            }
+            let uses = picture.uses.iter().map(|used| (index, *used));
+            self.pictures[number].uses.extend(uses);
+            number
+        });
+        let of: Vec<usize> = of.collect();
+        let loads = self.viewports.iter().map(|screen| page.loads(screen));
+        self.pages.push(Visited {
+            loads: loads.collect(),
+            start,
+            page,
+            numbers: of,
+        });
+    }
+
+    /// Fetches every picture that a browser could load; the aims of links are not among them.
+    fn fetch(&mut self, manners: &Manners, channels: &Channels) {
+        let webs: Vec<Web> = self
+            .pages
+            .iter()
+            .map(|page| Web::of(&page.start.address, manners))
+            .collect();
+        let pages = &self.pages;
+        let is_shown =
+            |(page, used): &(usize, Use)| pages[*page].page.showing(*used).role != Role::Link;
+        self.pictures
+            .retain(|picture| picture.uses.is_empty() || picture.uses.iter().any(is_shown));
+        // What was left out moves the numbers of the others.
+        let numbers: HashMap<&Url, usize> = self
+            .pictures
+            .iter()
+            .enumerate()
+            .map(|(number, picture)| (&picture.address, number))
+            .collect();
+        for page in &mut self.pages {
+            let of = page.page.pictures.iter();
+            let of = of.map(|one| numbers.get(&one.address).copied().unwrap_or(usize::MAX));
+            page.numbers = of.collect();
+        }
+        let counting = Counting::start(self.pictures.len(), "pictures", channels);
+        let spool = self._spool.path();
+        let asked: Vec<(usize, &Url, usize)> = self
+            .pictures
+            .iter()
+            .enumerate()
+            .map(|(number, picture)| {
+                let page = picture.uses.first().map_or(0, |(page, _)| *page);
+                (number, &picture.address, page)
+            })
+            .collect();
+        let got = fetch::each(&asked, |(number, address, page)| {
+            let got = webs[*page].picture(address, &spool.join(number.to_string()));
+            counting.one();
+            got
+        });
+        counting.end();
+        for (picture, got) in self.pictures.iter_mut().zip(got) {
+            picture.got = got;
+        }
+    }
+
+    fn note_shown(&mut self) {
+        for page in &self.pages {
+            for (screen, loads) in page.loads.iter().enumerate() {
+                for load in loads {
+                    let number = page.numbers[load.picture];
+                    let Some(picture) = self.pictures.get_mut(number) else {
+                        continue;
+                    };
+                    // Shown twice, it has to serve both; nobody knows how wide one of unknown width is.
+                    let shown = &mut picture.shown[screen];
+                    shown.width = match (shown.width, load.width) {
+                        (Some(a), Some(b)) => Some(a.max(b)),
+                        (None, width) if !shown.is_loaded => width,
+                        _ => None,
+                    };
+                    shown.is_loaded = true;
+                }
+            }
+        }
+    }
+
+    fn judge(&mut self, settings: &PageSettings, channels: &Channels) -> Result<(), Failure> {
+        let (mut wanted, mut numbers) = (Vec::new(), Vec::new());
+        for (number, picture) in self.pictures.iter().enumerate() {
+            let Ok((_, path)) = &picture.got else {
+                continue;
+            };
+            let (shown, widest) = self.needs(picture);
+            numbers.push(number);
+            wanted.push(Wanted {
+                candidate: Candidate {
+                    path: path.clone(),
+                    name: last_part(&picture.address),
+                    named_by_user: true,
+                },
+                called: picture.called.clone(),
+                shown,
+                widest,
+            });
+        }
+        let judged = survey::judge(wanted, &settings.judging, channels)?;
+        for (number, judged) in numbers.into_iter().zip(judged) {
+            let picture = &mut self.pictures[number];
+            match judged {
+                Some(Ok(mut record)) => {
+                    // What stands within a page costs no file of its own.
+                    if picture.address.scheme() == "data" {
+                        record.findings.retain(|finding| finding.name != Name::Twin);
+                    }
+                    picture.record = Some(record);
+                }
+                Some(Err(aside)) => picture.got = Err(aside.why),
+                None => {}
+            }
+        }
+        for picture in &self.pictures {
+            if let Err(why) = &picture.got {
+                let at = self.at(picture);
+                self.troubles
+                    .push((format!("{at}: {}", picture.called), why.clone()));
+            }
+        }
+        Ok(())
+    }
+
+    /// The widest that screens show a picture: in CSS pixels, and in pixels. Where no markup tells, a
+    /// picture may be as wide as the screen.
+    fn needs(&self, picture: &Picture) -> (u32, u32) {
+        if !picture.is_loaded() {
+            return (UNSHOWN, NO_LIMIT);
+        }
+        let screens = self.viewports.iter().zip(&picture.shown);
+        let shown = screens.filter(|(_, shown)| shown.is_loaded);
+        let needs = shown.map(|(screen, shown)| {
+            let width = shown.width.unwrap_or(screen.width).max(1.0);
+            (width, width * screen.density.min(SEEN_DENSITY))
+        });
+        let (css, pixels) = needs.fold((1.0, 1.0), |most: (f64, f64), one| {
+            (most.0.max(one.0), most.1.max(one.1))
+        });
+        (css.ceil() as u32, pixels.ceil() as u32)
+    }
+
+    /// Where a picture is first referred to, as file and line.
+    pub fn at(&self, picture: &Picture) -> String {
+        picture.uses.first().map_or(String::new(), |(page, used)| {
+            let visited = &self.pages[*page];
+            let file = &visited.page.files[used.file].address;
+            format!("{}:{}", called(file, &visited.start), used.line)
+        })
+    }
+
+    /// The alternative text of a picture, where one is said.
+    pub fn alt<'a>(&'a self, picture: &'a Picture) -> Option<&'a str> {
+        let showings = picture
+            .uses
+            .iter()
+            .map(|(page, used)| self.pages[*page].page.showing(*used));
+        let mut said = showings.filter_map(|showing| showing.alt.as_deref());
+        said.find(|text| !text.trim().is_empty())
+    }
+
+    /// Whether a picture is one of a style: a background, say.
+    pub fn is_style(&self, picture: &Picture) -> bool {
+        let mut uses = picture.uses.iter();
+        uses.any(|(page, used)| self.pages[*page].page.showing(*used).role == Role::Style)
+    }
+
+    /// Whether a picture comes from a host that is not that of any page.
+    pub fn is_foreign(&self, picture: &Picture) -> bool {
+        let web = matches!(picture.address.scheme(), "http" | "https");
+        let host = |address: &Url| (address.host().map(|host| host.to_owned()), address.port());
+        let home = |page: &Visited| host(&page.start.address) == host(&picture.address);
+        web && !self.pages.iter().any(home)
+    }
+}
+
+/// Asks for a file of a page.
+fn answer(web: &Web, request: &Request) -> Result<Answer, Mishap> {
+    let answer = |got: Got, text| Answer {
+        address: got.address,
+        weight: got.weight,
+        kind: got.kind,
+        text,
+    };
+    if request.ask == Ask::Script {
+        let got = web.weight(&request.address)?;
+        return Ok(answer(got, String::new()));
+    }
+    let (got, text) = web.text(&request.address)?;
+    if request.ask == Ask::Page && !is_page(&got.kind) {
+        let kind = got.kind.split(';').next().unwrap_or("").trim();
+        return Err(Mishap::new(format!(
+            "is no page but {kind}; name another address"
+        )));
+    }
+    Ok(answer(got, text))
+}
+
+/// Whether what a server calls a media type may refer to pictures, or be one.
+fn is_page(kind: &str) -> bool {
+    let bare = kind
+        .split(';')
+        .next()
+        .unwrap_or("")
+        .trim()
+        .to_ascii_lowercase();
+    bare.is_empty()
+        || bare.starts_with("text/")
+        || bare.starts_with("image/")
+        || bare.ends_with("xml")
+        || bare.ends_with("json")
+}
+
+/// What an address is called in the report of a page: short where it is of the same site.
+pub fn called(address: &Url, start: &Start) -> String {
+    if address.scheme() == "data" {
+        let kind = address.path().split([',', ';']).next().unwrap_or("");
+        return format!("data:{}", wording::safe(kind));
+    }
+    let below = start.root.as_ref().and_then(|root| {
+        let below = address.path().strip_prefix(root.path())?;
+        (root.scheme() == address.scheme()).then(|| below.to_owned())
+    });
+    let same_origin = address.origin() == start.address.origin() && address.scheme() != "file";
+    let path = match below {
+        Some(below) => below,
+        None if same_origin => address.path().trim_start_matches('/').to_owned(),
+        None if address.scheme() == "file" => address.path().to_owned(),
+        None => format!("{}{}", address.authority(), address.path()),
+    };
+    let path = if path.is_empty() {
+        "/".to_owned()
+    } else {
+        path
+    };
+    let query = address
+        .query()
+        .map_or(String::new(), |query| format!("?{query}"));
+    wording::safe(&fetch::readable(&format!("{path}{query}")))
+}
+
+/// The last part of an address, as a file would be called.
+pub fn last_part(address: &Url) -> String {
+    if address.scheme() == "data" {
+        return "inline".to_owned();
+    }
+    let path = fetch::readable(address.path());
+    let last = path.rsplit('/').next().unwrap_or("");
+    last.to_owned()
+}

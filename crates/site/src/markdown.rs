@@ -1,0 +1,112 @@
+//! References in Markdown (CommonMark, with tables and front matter): pictures, links to pictures,
+//! and what HTML within it refers to.
+
+use std::ops::Range;
+
+use pulldown_cmark::{Event, LinkType, Options, Parser, Tag, TagEnd};
+
+use crate::html;
+use crate::showing::{Candidate, Found, Role, Showing};
+use crate::srcset::Descriptor;
+use crate::text::Lines;
+
+/// What a text refers to.
+pub fn references(text: &str) -> Found {
+    let mut found = Found::default();
+    let lines = Lines::of(text);
+    let options = Options::ENABLE_TABLES
+        | Options::ENABLE_FOOTNOTES
+        | Options::ENABLE_STRIKETHROUGH
+        | Options::ENABLE_YAML_STYLE_METADATA_BLOCKS
+        | Options::ENABLE_PLUSES_DELIMITED_METADATA_BLOCKS;
+    // The picture that is being read, and the text that stands in for it.
+    let mut pictures: Vec<(Showing, String)> = Vec::new();
+    let mut markup: Option<Range<usize>> = None;
+    for (event, span) in Parser::new_ext(text, options).into_offset_iter() {
+        match event {
+            Event::Html(_) | Event::InlineHtml(_) => {
+                let begun = markup.get_or_insert(span.clone());
+                if span.start > begun.end {
+                    take_html(text, &lines, begun.clone(), &mut found);
+                    *begun = span;
+                } else {
+                    begun.end = begun.end.max(span.end);
+                }
+            }
+            Event::Start(Tag::Image {
+                link_type,
+                dest_url,
+                ..
+            }) => {
+                let candidate = candidate(text, &lines, &span, &dest_url, link_type);
+                let showing = Showing::new(Role::Markdown, span.clone(), lines.at(span.start));
+                pictures.push((showing.of(candidate), String::new()));
+            }
+            Event::End(TagEnd::Image) => {
+                if let Some((mut showing, alt)) = pictures.pop() {
+                    showing.alt = Some(alt);
+                    found.showings.push(showing);
+                }
+            }
+            Event::Start(Tag::Link {
+                link_type,
+                dest_url,
+                ..
+            }) if html::is_named_like_a_picture(&dest_url) => {
+                let candidate = candidate(text, &lines, &span, &dest_url, link_type);
+                let showing = Showing::new(Role::Link, span.clone(), lines.at(span.start));
+                found.showings.push(showing.of(candidate));
+            }
+            Event::Text(words) | Event::Code(words) => {
+                if let Some((_, alt)) = pictures.last_mut() {
+                    alt.push_str(&words);
+                }
+            }
+            Event::SoftBreak | Event::HardBreak => {
+                if let Some((_, alt)) = pictures.last_mut() {
+                    alt.push(' ');
+                }
+            }
+            _ => {}
+        }
+    }
+    if let Some(span) = markup {
+        take_html(text, &lines, span, &mut found);
+    }
+    found.showings.sort_by_key(|showing| showing.span.start);
+    found
+}
+
+/// An address, and where it stands: in the brackets themselves, or in the definition they refer to.
+fn candidate(
+    text: &str,
+    lines: &Lines,
+    span: &Range<usize>,
+    address: &str,
+    kind: LinkType,
+) -> Candidate {
+    let within = match kind {
+        LinkType::Inline => text[span.clone()].rfind(address).map(|at| span.start + at),
+        _ => {
+            let written = text.match_indices(address).find(|(at, _)| {
+                let before = text[..*at].trim_end_matches([' ', '<']);
+                before.ends_with("]:")
+            });
+            written.map(|(at, _)| at)
+        }
+    };
+    let span = within.map_or(span.clone(), |at| at..at + address.len());
+    Candidate {
+        address: address.to_owned(),
+        line: lines.at(span.start),
+        span,
+        descriptor: Descriptor::None,
+    }
+}
+
+fn take_html(text: &str, lines: &Lines, span: Range<usize>, found: &mut Found) {
+    let within = html::within(&text[span.clone()], span.start, lines);
+    found.showings.extend(within.showings);
+    found.linked.extend(within.linked);
+    found.named.add(&within.named);
+}
