@@ -47,6 +47,9 @@ pub enum Failure {
     /// What is no page, or cannot be asked.
     #[error("{given}: {says}")]
     NoAddress { given: String, says: String },
+    /// No browser to ask.
+    #[error("{0}")]
+    NoBrowser(String),
     #[error("{0}: is there already; name a new folder")]
     FolderThere(PathBuf),
     #[error("there is no place {name:?}; {advice}")]

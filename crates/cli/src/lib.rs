@@ -2,6 +2,7 @@
 //! terminal, and what people wrote into files.
 
 mod args;
+mod browser;
 mod demo;
 mod failure;
 mod fetch;

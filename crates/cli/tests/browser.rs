@@ -207,3 +207,89 @@ fn a_served_sheet_asks_for_a_version_and_shows_it() {
 fn named(variable: &str) -> String {
     std::env::var(variable).unwrap_or_else(|_| panic!("{variable} names what this test needs"))
 }
+
+#[test]
+#[ignore = "needs a browser and its driver"]
+fn pages_are_measured_as_they_are_shown() {
+    let scratch = Scratch::new();
+    let page = "<!doctype html><meta name=viewport content='width=device-width'><title>Rooms</title>\
+        <link rel=stylesheet href=/css/a.css><div class=hero></div>\
+        <div style='width:50%'><img src=/img/half.jpg style='width:100%'></div>\
+        <img src=/img/lead.jpg width=80 height=60 loading=lazy>\
+        <img srcset='/img/s.jpg 200w, /img/l.jpg 800w' sizes=200px width=200 height=150>\
+        <div style='height:3000px'></div>\
+        <img src=/img/low.jpg width=100 height=75><img src=/img/lazy.jpg width=100 height=75 loading=lazy>\
+        <script>let i = new Image(120, 90); i.src = '/img/by-script.jpg'; document.body.append(i)</script>";
+    scratch.put("site/deep/index.html", page.as_bytes());
+    let css = ".hero{width:200px;height:200px;background:url(../img/wide.jpg) center/cover} .no{background:url(../img/no.jpg)}";
+    scratch.put("site/css/a.css", css.as_bytes());
+    for (seed, name) in ["half", "lead", "s", "low", "lazy", "by-script", "no"]
+        .iter()
+        .enumerate()
+    {
+        scratch.put(
+            &format!("site/img/{name}.jpg"),
+            &photo(200, 150, seed as u64),
+        );
+    }
+    scratch.put("site/img/l.jpg", &photo(800, 600, 20));
+    scratch.put("site/img/wide.jpg", &photo(800, 200, 21));
+    let arguments = [
+        "page",
+        "site",
+        "--browser",
+        "--viewport=400x600@2",
+        "--html",
+        "page.html",
+    ];
+    let report = scratch.json(&[&arguments[..], &["--json"]].concat());
+    assert_eq!(report["measured"], true, "{report}");
+    let shown = |name: &str| {
+        let pictures = report["pictures"].as_array().expect("a list").iter();
+        let picture = pictures
+            .clone()
+            .find(|one| one["name"] == format!("img/{name}.jpg"));
+        picture.unwrap_or_else(|| panic!("{name}: {report}"))["shown"][0].clone()
+    };
+    // The body has a margin of 8 pixels on each side.
+    let wanted = [
+        ("half", 192.0, 192.0, false, true),
+        ("lead", 80.0, 80.0, false, false),
+        ("wide", 200.0, 800.0, false, false),
+        ("low", 100.0, 100.0, true, false),
+        ("lazy", 100.0, 100.0, true, false),
+        ("by-script", 120.0, 120.0, true, false),
+        ("l", 200.0, 200.0, false, false),
+    ];
+    for (name, width, whole, below, unsized_) in wanted {
+        let shown = shown(name);
+        assert_eq!(shown["width"], width, "{name}");
+        assert_eq!(shown["whole_width"], whole, "{name}");
+        assert_eq!(shown["below_first_screen"], below, "{name}");
+        assert_eq!(shown["without_size"], unsized_, "{name}");
+    }
+    for idle in ["s", "no"] {
+        assert_eq!(shown(idle)["loaded"], false, "{idle}");
+    }
+    let notes = report["notes"].to_string();
+    for said in [
+        "img/half.jpg",
+        "yet lazy",
+        "img/lead.jpg",
+        "loaded at once",
+        "img/low.jpg",
+    ] {
+        assert!(notes.contains(said), "{said}: {notes}");
+    }
+    assert!(!notes.contains("img/lazy.jpg"), "{notes}");
+    let found = visited(&scratch, "page.html", 1280);
+    assert_eq!(found["errors"], serde_json::json!([]));
+    assert_eq!(found["requests"], serde_json::json!([]));
+    assert_eq!(found["violations"], serde_json::json!([]), "{found}");
+    let nobody = scratch.kiln(&["page", "site", "--browser=http://127.0.0.1:1"]);
+    assert!(
+        nobody.code == 1 && nobody.stderr.contains("no driver answers there"),
+        "{}",
+        nobody.stderr
+    );
+}

@@ -35,6 +35,11 @@ pub struct PageArgs {
     #[arg(long, value_name = "WxH@D,…", value_delimiter = ',')]
     pub viewport: Vec<Viewport>,
 
+    /// Measure in a real browser how the page is shown: over a driver (W3C WebDriver) that is found on
+    /// the PATH and started, or that runs at an address, such as --browser=http://127.0.0.1:9515.
+    #[arg(long, value_name = "ADDRESS", num_args = 0..=1, require_equals = true, default_missing_value = "", conflicts_with_all = ["header", "user"])]
+    pub browser: Option<String>,
+
     /// The most that all pictures of a page may weigh together, on the screen that loads the most.
     #[arg(long, value_name = "SIZE", value_parser = wording::parse_weight)]
     pub max_total: Option<u64>,
@@ -114,6 +119,9 @@ Examples:
   kiln page https://tern-point.example/rooms/
       Every picture that the page loads, heaviest first: where it is referred to, how wide it is
       shown, what it weighs and would weigh.
+  kiln page https://tern-point.example/rooms/ --browser --html rooms.html
+      The same, measured in a browser on a phone, a tablet and a desk; the page shows where each
+      heavy picture stands.
   kiln page public/ --max-total 1MB
       All pages of a built site on disk; ends with 1 where one of them is heavier.
   kiln page https://tern-point.example/ --save home
@@ -122,7 +130,7 @@ Examples:
       The page before and after, picture by picture.
 
 How wide a picture is shown is what the markup says: its sizes, width attributes and styles of its
-own. Density counts up to 2, since no eye sees more.
+own; with --browser it is measured, also of pictures that scripts bring in. Density counts up to 2, since no eye sees more.
 
 Load times: a name, a connection and a TLS greeting cost a round trip each, and so does a request;
 without TLS a host gives six files at a time, with TLS all at once; what comes shares the link.

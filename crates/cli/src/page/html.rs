@@ -1,5 +1,6 @@
 //! Pages as one self-contained page.
 
+use kiln_core::pixels::Size;
 use kiln_site::load::LINKS;
 use minijinja::context;
 use serde::Serialize;
@@ -8,6 +9,7 @@ use super::Told;
 use super::sums::Sum;
 use super::table::{self, section_of};
 use super::visit::Picture;
+use crate::browser::{Box, Measured};
 use crate::{pages, wording};
 
 #[derive(Serialize)]
@@ -108,7 +110,9 @@ pub(super) fn render(told: &Told<'_>) -> String {
             of => given.join(", "),
             date => wording::today(),
             screens => visit.viewports.iter().map(|v| v.to_string()).collect::<Vec<_>>(),
-            measured => false,
+            measured => told.is_measured(),
+            stages => stages(told),
+            notes => told.notes.iter().map(|note| context! { says => note.says, about => note.about.join(", ") }).collect::<Vec<_>>(),
             many => visit.pages.len() > 1,
             heaviest => wording::weight(most.unwrap_or(0)),
             links => LINKS.map(|link| link.name),
@@ -118,6 +122,77 @@ pub(super) fn render(told: &Told<'_>) -> String {
             troubles => troubles.collect::<Vec<_>>(),
         },
     )
+}
+
+/// What pages look like, heavy pictures outlined.
+#[derive(Serialize)]
+struct Stage {
+    screen: String,
+    picture: String,
+    width: u32,
+    boxes: Vec<Outline>,
+}
+
+/// Where a picture stands; sides in per cent of the whole.
+#[derive(Serialize)]
+struct Outline {
+    number: usize,
+    name: String,
+    weight: String,
+    urgent: bool,
+    left: f64,
+    top: f64,
+    width: f64,
+    height: f64,
+}
+
+/// Pictures from this weight on are outlined.
+const OUTLINED: u64 = 100_000;
+
+fn stages(told: &Told<'_>) -> Vec<Stage> {
+    let mut stages = Vec::new();
+    for visited in &told.visit.pages {
+        let seen = told.visit.viewports.iter().zip(&visited.measured);
+        for (viewport, measured) in seen {
+            let Some(measured) = measured else { continue };
+            let Some(look) = &measured.look else { continue };
+            let Some(picture) = pages::small(look) else {
+                continue;
+            };
+            let outlines = measured.shown.iter();
+            stages.push(Stage {
+                screen: format!("{} on {viewport}", wording::safe(&visited.start.given)),
+                picture,
+                width: look.size().width(),
+                boxes: outlines
+                    .filter_map(|one| outline(told, measured, look.size(), one))
+                    .collect(),
+            });
+        }
+    }
+    stages
+}
+
+/// The outline of a picture in the look of a page; none where it is light or lies below.
+fn outline(told: &Told<'_>, measured: &Measured, size: Size, one: &Box) -> Option<Outline> {
+    let mut found = told.shown.iter().enumerate();
+    let (number, picture) = found.find(|(_, picture)| picture.address.as_str() == one.address)?;
+    let weight = picture.weight().filter(|weight| *weight > OUTLINED)?;
+    let scale = f64::from(size.width()) / measured.width.max(1.0);
+    let share =
+        |length: f64, of: u32| (length * scale / f64::from(of.max(1)) * 10_000.0).round() / 100.0;
+    let outline = Outline {
+        number,
+        name: picture.called.clone(),
+        weight: wording::weight(weight),
+        urgent: weight > 2 * OUTLINED,
+        left: share(one.x, size.width()),
+        top: share(one.y, size.height()),
+        width: share(one.width, size.width()),
+        height: share(one.height, size.height()),
+    };
+    let is_in = outline.top < 100.0 && outline.width > 0.0 && outline.height > 0.0;
+    is_in.then_some(outline)
 }
 
 fn totals(told: &Told<'_>) -> Vec<Total> {

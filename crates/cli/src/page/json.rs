@@ -20,7 +20,14 @@ struct Document<'a> {
     measured: bool,
     pages: Vec<Page<'a>>,
     pictures: Vec<File<'a>>,
+    notes: Vec<Remark<'a>>,
     troubles: Vec<Trouble<'a>>,
+}
+
+#[derive(Serialize)]
+struct Remark<'a> {
+    says: &'a str,
+    about: &'a [String],
 }
 
 #[derive(Serialize)]
@@ -70,6 +77,9 @@ struct Shown {
     screen: String,
     loaded: bool,
     width: Option<f64>,
+    whole_width: Option<f64>,
+    below_first_screen: Option<bool>,
+    without_size: bool,
 }
 
 #[derive(Serialize)]
@@ -104,12 +114,20 @@ pub(super) fn write(out: &mut dyn Write, told: &Told<'_>) -> io::Result<()> {
         schema: SCHEMA,
         kind: "page",
         kiln: env!("CARGO_PKG_VERSION"),
-        measured: false,
+        measured: told.is_measured(),
         pages: pages.collect(),
         pictures: told
             .shown
             .iter()
             .map(|picture| file(told, picture))
+            .collect(),
+        notes: told
+            .notes
+            .iter()
+            .map(|note| Remark {
+                says: &note.says,
+                about: &note.about,
+            })
             .collect(),
         troubles: troubles.collect(),
     };
@@ -138,6 +156,9 @@ fn file<'a>(told: &'a Told<'_>, picture: &'a Picture) -> File<'a> {
         screen: screen.to_string(),
         loaded: shown.is_loaded,
         width: shown.width,
+        whole_width: shown.whole.or(shown.width),
+        below_first_screen: shown.is_measured.then_some(shown.is_below),
+        without_size: shown.is_unsized,
     });
     let glanced = record.is_some_and(|record| record.glance.is_some());
     File {

@@ -3,6 +3,8 @@
 
 mod html;
 mod json;
+mod measured;
+mod notes;
 mod save;
 mod sides;
 mod starts;
@@ -17,6 +19,7 @@ use crate::report::Channels;
 use crate::settings::PageSettings;
 use crate::{pages, wording, write};
 
+use notes::Note;
 use sums::Sum;
 use visit::{Picture, Visit};
 
@@ -57,6 +60,7 @@ pub fn run(settings: &PageSettings, channels: &Channels) -> Result<ExitCode, Fai
         visit: &visit,
         sums: &sums,
         shown: shown(&visit, settings),
+        notes: notes::notes(&visit),
     };
     if let Some(folder) = &settings.save {
         let saved = save::save(&visit, folder)?;
@@ -89,9 +93,16 @@ struct Told<'a> {
     sums: &'a [Vec<Sum>],
     /// The pictures that came, the heaviest first, as many as are wanted.
     shown: Vec<&'a Picture>,
+    notes: Vec<Note>,
 }
 
 impl Told<'_> {
+    /// Whether a browser measured any of the pages.
+    fn is_measured(&self) -> bool {
+        let mut pages = self.visit.pages.iter().flat_map(|page| &page.measured);
+        pages.any(Option::is_some)
+    }
+
     /// How many pictures came that are not shown.
     fn left(&self) -> usize {
         let came = self.visit.pictures.iter().filter(|p| p.got.is_ok());

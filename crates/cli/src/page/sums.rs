@@ -1,6 +1,6 @@
 //! What pages come to on each screen: requests, weights, load times.
 
-use std::collections::{BTreeSet, HashMap};
+use std::collections::HashMap;
 
 use kiln_site::Viewport;
 use kiln_site::load::{self, LINKS, Link};
@@ -79,32 +79,36 @@ fn sum(visit: &Visit, page: &Visited, screen: usize, viewport: &Viewport) -> Sum
             });
         }
     }
+    for (address, weight) in &page.others[screen] {
+        files.push(load::File {
+            host: host(address),
+            is_secure: is_secure(address),
+            bytes: *weight,
+            after: (!files.is_empty()).then_some(0),
+        });
+    }
     let bare = files.clone();
     let mut lighter = files.clone();
-    let mut seen = BTreeSet::new();
-    let (mut weight, mut remains) = (0, 0);
+    let (mut weight, mut remains, mut pictures) = (0, 0, 0);
     for one in &page.loads[screen] {
-        let Some(picture) = visit.pictures.get(page.numbers[one.picture]) else {
-            continue;
-        };
+        let picture = &visit.pictures[one.number];
         let Some(bytes) = picture.weight().filter(|bytes| *bytes > 0) else {
             continue;
         };
-        if seen.insert(one.picture) {
-            weight += bytes;
-            remains += bytes - picture.waste();
-            let file = load::File {
-                host: host(&picture.address),
-                is_secure: is_secure(&picture.address),
-                bytes,
-                after: places.get(&one.used.file).copied(),
-            };
-            lighter.push(load::File {
-                bytes: bytes - picture.waste(),
-                ..file
-            });
-            files.push(file);
-        }
+        pictures += 1;
+        weight += bytes;
+        remains += bytes - picture.waste();
+        let file = load::File {
+            host: host(&picture.address),
+            is_secure: is_secure(&picture.address),
+            bytes,
+            after: one.file.and_then(|file| places.get(&file).copied()),
+        };
+        lighter.push(load::File {
+            bytes: bytes - picture.waste(),
+            ..file
+        });
+        files.push(file);
     }
     let rounded =
         |files: &[load::File], link: &Link| (load::seconds(files, link) * 100.0).round() / 100.0;
@@ -117,7 +121,7 @@ fn sum(visit: &Visit, page: &Visited, screen: usize, viewport: &Viewport) -> Sum
     Sum {
         screen: viewport.to_string(),
         requests: files.len(),
-        pictures: seen.len(),
+        pictures,
         picture_weight: weight,
         weight: files.iter().map(|file| file.bytes).sum(),
         remains,

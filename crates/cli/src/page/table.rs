@@ -43,6 +43,16 @@ pub(super) fn write(
         let left = wording::count(told.left(), "picture", "pictures");
         writeln!(out, "{FAINT}and {left} more{FAINT:#}\n")?;
     }
+    if !told.notes.is_empty() {
+        writeln!(out, "{STRONG}Notes{STRONG:#}")?;
+        for note in &told.notes {
+            writeln!(out, "{}", grid::item(&note.says, columns))?;
+            for one in &note.about {
+                writeln!(out, "    {FAINT}{one}{FAINT:#}")?;
+            }
+        }
+        writeln!(out)?;
+    }
     totals(out, told, columns)
 }
 
@@ -62,7 +72,12 @@ fn head(out: &mut dyn Write, told: &Told<'_>) -> io::Result<()> {
         all => writeln!(out, "{STRONG}{} pages{STRONG:#}", all.len())?,
     }
     let screens: Vec<String> = told.visit.viewports.iter().map(|v| v.to_string()).collect();
-    writeln!(out, "on screens of {}, by its markup\n", screens.join(", "))
+    let how = match (told.is_measured(), pages.len()) {
+        (true, _) => "measured in a browser",
+        (false, 1) => "by its markup",
+        (false, _) => "by their markup",
+    };
+    writeln!(out, "on screens of {}, {how}\n", screens.join(", "))
 }
 
 fn section(
@@ -143,6 +158,7 @@ pub(super) fn shown(picture: &Picture) -> String {
     match picture.widths() {
         Some((least, most)) if (most - least).abs() < 0.5 => format!("{most:.0} px"),
         Some((least, most)) => format!("{least:.0}–{most:.0} px"),
+        None if picture.shown.iter().any(|shown| shown.is_measured) => "not seen".to_owned(),
         None => "not said".to_owned(),
     }
 }

@@ -5,11 +5,12 @@ use std::path::PathBuf;
 
 use kiln_core::survey::Name;
 use kiln_site::walk::Ask;
-use kiln_site::{Answer, Load, Page, Request, Role, Use, Viewport, Walk};
+use kiln_site::{Answer, Page, Request, Role, Use, Viewport, Walk};
 use tempfile::TempDir;
 use url::Url;
 
 use super::starts::Start;
+use crate::browser::{Browser, Measured};
 use crate::failure::Failure;
 use crate::fetch::{self, Got, Web};
 use crate::find::Candidate;
@@ -50,10 +51,21 @@ pub struct Visited {
     pub start: Start,
     /// What it is made of.
     pub page: Page,
-    /// What each screen loads, by the pictures' own numbers.
-    pub loads: Vec<Vec<Load>>,
-    /// Which of all pictures each of its own is.
-    pub numbers: Vec<usize>,
+    /// How each screen shows it, where a browser told.
+    pub measured: Vec<Option<Measured>>,
+    /// What each screen loads.
+    pub loads: Vec<Vec<Loaded>>,
+    /// Files beside its own and its pictures that a browser loaded: fonts, what scripts asked for.
+    pub others: Vec<Vec<(Url, u64)>>,
+}
+
+/// A picture that a screen loads.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Loaded {
+    /// Which of all pictures.
+    pub number: usize,
+    /// The file of the page that makes it load; `None` where a script does.
+    pub file: Option<usize>,
 }
 
 /// A picture.
@@ -67,7 +79,9 @@ pub struct Picture {
     pub got: Result<(Got, PathBuf), Mishap>,
     /// What was found out of it.
     pub record: Option<Record>,
-    /// Who refers to it: the page, and where in it.
+    /// The page that it was first met in.
+    pub home: usize,
+    /// Who refers to it: the page, and where in it; nobody, where a script brings it in.
     pub uses: Vec<(usize, Use)>,
     /// How each screen shows it.
     pub shown: Vec<Shown>,
@@ -80,6 +94,16 @@ pub struct Shown {
     pub is_loaded: bool,
     /// The widest that it is shown, in CSS pixels; `None` where nothing tells.
     pub width: Option<f64>,
+    /// The same with what is cropped.
+    pub whole: Option<f64>,
+    /// Whether a browser told; else the markup does.
+    pub is_measured: bool,
+    /// Whether it stands below the first screen only.
+    pub is_below: bool,
+    /// Whether it waits until it is scrolled near.
+    pub is_lazy: bool,
+    /// Whether the page shifts when it comes.
+    pub is_unsized: bool,
 }
 
 impl Visited {
@@ -133,13 +157,21 @@ pub fn visit(
         viewports: settings.viewports.clone(),
         _spool: spool,
     };
-    let mut numbers: HashMap<Url, usize> = HashMap::new();
+    let browser = settings.browser.as_deref();
+    let browser = browser.map(|address| Browser::find(Some(address).filter(|a| !a.is_empty())));
+    let browser = browser.transpose()?;
     let counting = Counting::start(starts.len(), "pages", channels);
     for start in starts {
-        visit.page(start, manners, &mut numbers);
+        let page = visit.walk(start, manners);
+        if let Some(browser) = &browser {
+            visit.measure(page, browser, settings.page.is_some());
+        }
         counting.one();
     }
     counting.end();
+    // The browser is not needed any more, and takes memory.
+    drop(browser);
+    visit.gather();
     visit.fetch(manners, channels);
     visit.note_shown();
     visit.judge(settings, channels)?;
@@ -147,8 +179,8 @@ pub fn visit(
 }
 
 impl Visit {
-    /// Reads a page and all that it is made of.
-    fn page(&mut self, start: Start, manners: &Manners, numbers: &mut HashMap<Url, usize>) {
+    /// Reads a page and all that it is made of; its number.
+    fn walk(&mut self, start: Start, manners: &Manners) -> usize {
         let web = Web::of(&start.address, manners);
         let mut walk = Walk::new(start.address.clone(), start.root.clone());
         let mut failed: Vec<(usize, Mishap)> = Vec::new();
@@ -181,71 +213,49 @@ impl Visit {
             let why = Mishap::new(format!("{address:?} is no address; mend the reference"));
             self.troubles.push((format!("{by}:{line}"), why));
         }
-        let index = self.pages.len();
-        let of = page.pictures.iter().map(|picture| {
-            let next = self.pictures.len();
-            let number = *numbers.entry(picture.address.clone()).or_insert(next);
-            if number == next {
-                self.pictures.push(Picture {
-                    address: picture.address.clone(),
-                    called: called(&picture.address, &start),
-                    got: Err(Mishap::new("was not fetched")),
-                    record: None,
-                    uses: Vec::new(),
-                    shown: vec![Shown::default(); self.viewports.len()],
-                });
-            }
-            let uses = picture.uses.iter().map(|used| (index, *used));
-            self.pictures[number].uses.extend(uses);
-            number
-        });
-        let of: Vec<usize> = of.collect();
-        let loads = self.viewports.iter().map(|screen| page.loads(screen));
         self.pages.push(Visited {
-            loads: loads.collect(),
+            measured: vec![None; self.viewports.len()],
+            loads: Vec::new(),
+            others: vec![Vec::new(); self.viewports.len()],
             start,
             page,
-            numbers: of,
         });
+        self.pages.len() - 1
     }
 
-    /// Fetches every picture that a browser could load; the aims of links are not among them.
+    /// Every picture that a browser could load, once; the aims of links are not among them.
+    fn gather(&mut self) {
+        let screens = self.viewports.len();
+        let mut pictures = Pictures::default();
+        for (index, visited) in self.pages.iter().enumerate() {
+            for picture in &visited.page.pictures {
+                let uses = picture.uses.iter();
+                let is_shown = |used: &&Use| visited.page.showing(**used).role != Role::Link;
+                if uses.clone().any(|used| is_shown(&used)) {
+                    let met = pictures.met(&picture.address, index, &visited.start, screens);
+                    met.uses.extend(uses.map(|used| (index, *used)));
+                }
+            }
+            let measured = visited.measured.iter().flatten();
+            for address in measured.flat_map(Measured::pictures) {
+                pictures.met(&address, index, &visited.start, screens);
+            }
+        }
+        self.pictures = pictures.all;
+    }
+
     fn fetch(&mut self, manners: &Manners, channels: &Channels) {
         let webs: Vec<Web> = self
             .pages
             .iter()
             .map(|page| Web::of(&page.start.address, manners))
             .collect();
-        let pages = &self.pages;
-        let is_shown =
-            |(page, used): &(usize, Use)| pages[*page].page.showing(*used).role != Role::Link;
-        self.pictures
-            .retain(|picture| picture.uses.is_empty() || picture.uses.iter().any(is_shown));
-        // What was left out moves the numbers of the others.
-        let numbers: HashMap<&Url, usize> = self
-            .pictures
-            .iter()
-            .enumerate()
-            .map(|(number, picture)| (&picture.address, number))
-            .collect();
-        for page in &mut self.pages {
-            let of = page.page.pictures.iter();
-            let of = of.map(|one| numbers.get(&one.address).copied().unwrap_or(usize::MAX));
-            page.numbers = of.collect();
-        }
         let counting = Counting::start(self.pictures.len(), "pictures", channels);
         let spool = self._spool.path();
-        let asked: Vec<(usize, &Url, usize)> = self
-            .pictures
-            .iter()
-            .enumerate()
-            .map(|(number, picture)| {
-                let page = picture.uses.first().map_or(0, |(page, _)| *page);
-                (number, &picture.address, page)
-            })
-            .collect();
-        let got = fetch::each(&asked, |(number, address, page)| {
-            let got = webs[*page].picture(address, &spool.join(number.to_string()));
+        let asked: Vec<(usize, &Picture)> = self.pictures.iter().enumerate().collect();
+        let got = fetch::each(&asked, |(number, picture)| {
+            let path = spool.join(number.to_string());
+            let got = webs[picture.home].picture(&picture.address, &path);
             counting.one();
             got
         });
@@ -255,23 +265,32 @@ impl Visit {
         }
     }
 
+    /// Notes what each screen loads of each page, and how it shows it.
     fn note_shown(&mut self) {
-        for page in &self.pages {
-            for (screen, loads) in page.loads.iter().enumerate() {
-                for load in loads {
-                    let number = page.numbers[load.picture];
-                    let Some(picture) = self.pictures.get_mut(number) else {
-                        continue;
-                    };
-                    // Shown twice, it has to serve both; nobody knows how wide one of unknown width is.
-                    let shown = &mut picture.shown[screen];
-                    shown.width = match (shown.width, load.width) {
-                        (Some(a), Some(b)) => Some(a.max(b)),
-                        (None, width) if !shown.is_loaded => width,
-                        _ => None,
-                    };
-                    shown.is_loaded = true;
-                }
+        let numbers: HashMap<Url, usize> = self
+            .pictures
+            .iter()
+            .enumerate()
+            .map(|(number, picture)| (picture.address.clone(), number))
+            .collect();
+        for visited in &mut self.pages {
+            for (screen, viewport) in self.viewports.iter().enumerate() {
+                let loads = match &visited.measured[screen] {
+                    Some(measured) => {
+                        let (loads, others) =
+                            measured.note(screen, &visited.page, &numbers, &mut self.pictures);
+                        visited.others[screen] = others;
+                        loads
+                    }
+                    None => by_markup(
+                        screen,
+                        viewport,
+                        &visited.page,
+                        &numbers,
+                        &mut self.pictures,
+                    ),
+                };
+                visited.loads.push(loads);
             }
         }
     }
@@ -329,7 +348,8 @@ impl Visit {
         let screens = self.viewports.iter().zip(&picture.shown);
         let shown = screens.filter(|(_, shown)| shown.is_loaded);
         let needs = shown.map(|(screen, shown)| {
-            let width = shown.width.unwrap_or(screen.width).max(1.0);
+            let whole = shown.whole.or(shown.width);
+            let width = whole.unwrap_or(screen.width).max(1.0);
             (width, width * screen.density.min(SEEN_DENSITY))
         });
         let (css, pixels) = needs.fold((1.0, 1.0), |most: (f64, f64), one| {
@@ -340,7 +360,8 @@ impl Visit {
 
     /// Where a picture is first referred to, as file and line.
     pub fn at(&self, picture: &Picture) -> String {
-        picture.uses.first().map_or(String::new(), |(page, used)| {
+        let by_script = || format!("{} (a script)", self.pages[picture.home].start.given);
+        picture.uses.first().map_or_else(by_script, |(page, used)| {
             let visited = &self.pages[*page];
             let file = &visited.page.files[used.file].address;
             format!("{}:{}", called(file, &visited.start), used.line)
@@ -370,6 +391,65 @@ impl Visit {
         let home = |page: &Visited| host(&page.start.address) == host(&picture.address);
         web && !self.pages.iter().any(home)
     }
+}
+
+/// Pictures met so far.
+#[derive(Default)]
+struct Pictures {
+    all: Vec<Picture>,
+    numbers: HashMap<Url, usize>,
+}
+
+impl Pictures {
+    /// The picture at an address, met in a page.
+    fn met(&mut self, address: &Url, page: usize, start: &Start, screens: usize) -> &mut Picture {
+        let number = *self.numbers.entry(address.clone()).or_insert_with(|| {
+            self.all.push(Picture {
+                address: address.clone(),
+                called: called(address, start),
+                got: Err(Mishap::new("was not fetched")),
+                record: None,
+                home: page,
+                uses: Vec::new(),
+                shown: vec![Shown::default(); screens],
+            });
+            self.all.len() - 1
+        });
+        &mut self.all[number]
+    }
+}
+
+/// Notes what a screen loads of a page by its markup.
+fn by_markup(
+    screen: usize,
+    viewport: &Viewport,
+    page: &Page,
+    numbers: &HashMap<Url, usize>,
+    pictures: &mut [Picture],
+) -> Vec<Loaded> {
+    let mut loads = Vec::new();
+    for load in page.loads(viewport) {
+        let Some(&number) = numbers.get(&page.pictures[load.picture].address) else {
+            continue;
+        };
+        let showing = page.showing(load.used);
+        // Shown twice, it has to serve both; nobody knows how wide one of unknown width is.
+        let shown = &mut pictures[number].shown[screen];
+        shown.width = match (shown.width, load.width) {
+            (Some(a), Some(b)) => Some(a.max(b)),
+            (None, width) if !shown.is_loaded => width,
+            _ => None,
+        };
+        shown.is_lazy = showing.lazy && (shown.is_lazy || !shown.is_loaded);
+        let is_sized = showing.width.is_some() && showing.height.is_some();
+        shown.is_unsized |= showing.role == Role::Image && !is_sized;
+        shown.is_loaded = true;
+        let file = Some(load.used.file);
+        if !loads.iter().any(|one: &Loaded| one.number == number) {
+            loads.push(Loaded { number, file });
+        }
+    }
+    loads
 }
 
 /// Asks for a file of a page.

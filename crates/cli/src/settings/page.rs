@@ -40,6 +40,8 @@ pub struct PageSettings {
     pub root: Option<PathBuf>,
     /// The screens.
     pub viewports: Vec<Viewport>,
+    /// Whether a browser measures; the address of its driver, empty where one is to be found.
+    pub browser: Option<String>,
     /// The most that all pictures of a page may weigh.
     pub max_total: Option<u64>,
     /// What counts as too much, and the estimates.
@@ -86,6 +88,7 @@ impl PageSettings {
             } else {
                 typed.viewport.clone()
             },
+            browser: typed.browser.clone(),
             max_total: typed.max_total,
             judging: Judging {
                 max_weight: typed.max_weight,

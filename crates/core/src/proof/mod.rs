@@ -16,7 +16,7 @@ pub use damage::{Damage, damage};
 pub use kiln_sight::Map;
 use kiln_sight::Reference;
 pub use prove::{Judged, Proof, Proven, prove};
-pub use review::{Sight, sights, small, small_piece};
+pub use review::{Sight, sights, small, small_piece, within};
 use serde::Serialize;
 pub use sitting::{Shown, Sitting};
 pub use spots::{CELL, Shows, Spot, spots};

@@ -35,8 +35,18 @@ pub fn small<'a>(
     original: &Original,
     allowance: Allowance,
 ) -> Result<Option<Raster>, FireError> {
+    within(input, original, allowance, SMALL)
+}
+
+/// An original, upright, its longer side of at most so many pixels.
+pub fn within<'a>(
+    input: impl Into<Input<'a>>,
+    original: &Original,
+    allowance: Allowance,
+    side: u32,
+) -> Result<Option<Raster>, FireError> {
     let wish = Wish {
-        extent: Extent::LongSide(vec![SMALL]),
+        extent: Extent::LongSide(vec![side]),
         ..Wish::default()
     };
     let whole = Original {
