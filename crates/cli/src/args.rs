@@ -1,5 +1,6 @@
 //! The command line as typed. What it means is decided in `settings`.
 
+mod check;
 mod page;
 mod survey;
 
@@ -12,6 +13,7 @@ use kiln_core::plan::{CreditsWish, Look};
 
 use crate::layer::{TypedLayer, TypedShape};
 use crate::wording;
+pub use check::CheckArgs;
 pub use page::PageArgs;
 pub use survey::SurveyArgs;
 
@@ -33,6 +35,7 @@ Examples:
   kiln init photos                             Write a kiln file that fits them
   kiln fire                                    Make all pieces of that kiln file
   kiln fire photos --width 800 --density 1,2   Make WebP pieces of every picture in photos
+  kiln check                                   Are they fit to publish?
 
 Exit codes: 0 all done and every budget kept; 1 something was not done or not kept, each named
 on stderr; 2 the command line or the kiln file is wrong; 130 interrupted.";
@@ -52,6 +55,8 @@ pub enum Command {
     Proof(Box<ProofArgs>),
     /// Make and check the label sheet: titles, alternative texts, credits.
     Label(LabelArgs),
+    /// Hold files, folders and built sites to rules: a gate for a build.
+    Check(Box<CheckArgs>),
     /// Unpack the sample site of Tern Point Light and fire it.
     Demo(DemoArgs),
     /// Print what a shell needs to complete commands and options.

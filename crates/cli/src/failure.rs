@@ -50,6 +50,8 @@ pub enum Failure {
     /// No browser to ask.
     #[error("{0}")]
     NoBrowser(String),
+    #[error("{0}: is no baseline of a check; make one with --new-baseline")]
+    NoBaseline(PathBuf),
     #[error("{0}: is there already; name a new folder")]
     FolderThere(PathBuf),
     #[error("there is no place {name:?}; {advice}")]

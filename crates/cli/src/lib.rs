@@ -3,6 +3,7 @@
 
 mod args;
 mod browser;
+mod check;
 mod demo;
 mod failure;
 mod fetch;
@@ -21,6 +22,7 @@ mod page;
 mod pages;
 mod proof;
 mod report;
+mod rules;
 mod settings;
 mod sheet;
 mod site;
@@ -61,6 +63,8 @@ pub fn run() -> ExitCode {
             survey::run(&settings::SurveySettings::resolve(&typed), &channels)
         }
         Command::Page(typed) => page::run(&settings::PageSettings::resolve(&typed), &channels),
+        Command::Check(typed) => settings::CheckSettings::resolve(&typed)
+            .and_then(|settings| check::run(&settings, &channels)),
         Command::Demo(typed) => demo::run(&typed, &channels),
         Command::Completions(typed) => manual::completions(&typed, &channels),
         Command::Man(typed) => manual::pages(&typed, &channels),

@@ -5,6 +5,7 @@
 mod browser;
 mod candidates;
 mod carried;
+mod check;
 mod demo;
 mod drawings;
 mod fire;

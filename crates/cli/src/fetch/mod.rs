@@ -367,6 +367,20 @@ fn kind_by_name(address: &Url) -> String {
     kind.to_owned()
 }
 
+/// A text on disk.
+pub fn text_on_disk(address: &Url) -> Result<(Got, String), Mishap> {
+    let path = on_disk(address)?;
+    let mut bytes = Vec::new();
+    let file = File::open(&path).map_err(missing)?;
+    answer::pour(&mut Counted::new(file, TEXT), &mut bytes, TEXT).map_err(Mishap::unreadable)?;
+    let got = Got {
+        kind: kind_by_name(address),
+        weight: bytes.len() as u64,
+        address: Url::from_file_path(&path).unwrap_or_else(|()| address.clone()),
+    };
+    Ok((got, answer::text(&bytes, None)))
+}
+
 /// A picture that stands in its address (RFC 2397).
 fn from_itself(address: &Url, into: &mut dyn Write) -> Result<Got, Mishap> {
     let (kind, bytes) = answer::of_data(address.as_str())

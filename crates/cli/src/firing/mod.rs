@@ -170,6 +170,19 @@ fn attempt(
     Ok(report)
 }
 
+/// What a firing by these settings would make of each original that it can plan for.
+pub fn planned_for(settings: &Settings) -> Result<Vec<(Picture, Job)>, Failure> {
+    let finding = find::find(&settings.originals, &settings.out)?;
+    let said = &mut Said::default();
+    let pictures = readied(finding.pictures, finding.refused, settings, said)?;
+    let originals = pictures.iter().map(|picture| picture.original.clone());
+    let (plan, troubles) = Plan::new(originals.collect(), &settings.site);
+    let shown = pictures.into_iter().enumerate().filter(|(index, _)| {
+        plan.left_out.binary_search(index).is_err() && !plan::concerns(&troubles, *index)
+    });
+    Ok(shown.map(|(_, picture)| picture).zip(plan.jobs).collect())
+}
+
 /// What making the pieces came to, beside the pieces.
 #[derive(Default)]
 struct Outcome {

@@ -210,6 +210,19 @@ impl Ledger {
         Ok(Opened { ledger, remarks })
     }
 
+    /// What is recorded of an out folder, which is left as it is; `None` where it cannot be read.
+    pub fn look(out: &Path) -> Result<Option<BTreeMap<String, Entry>>, Failure> {
+        let path = out.join(NAME);
+        let text = text(&path).map_err(Failure::unreadable(&path))?;
+        Ok(match form::read(&text.unwrap_or_default()) {
+            Form::Sound(sound) => Some(sound.originals),
+            Form::Newer { schema, kiln } => {
+                return Err(Failure::NewerLedger { path, schema, kiln });
+            }
+            Form::Damaged => None,
+        })
+    }
+
     /// What uniform borders leave of the originals of an out folder, by the digests of their
     /// bytes; nothing where there is no ledger that can be read.
     pub fn contents(out: &Path) -> HashMap<String, Area> {

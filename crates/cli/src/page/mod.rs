@@ -3,7 +3,9 @@
 
 mod html;
 mod json;
+mod markup;
 mod measured;
+mod names;
 mod notes;
 mod save;
 mod sides;

@@ -12,7 +12,8 @@ use kiln_site::Use;
 use serde::Serialize;
 use xxhash_rust::xxh3::xxh3_128;
 
-use super::visit::{Picture, Visit, last_part};
+use super::names::last_part;
+use super::visit::{Picture, Visit};
 use crate::failure::Failure;
 use crate::sheet::Sheet;
 use crate::{wording, write};

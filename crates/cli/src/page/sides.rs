@@ -6,8 +6,9 @@ use std::io::{self, Write};
 use anstyle::Style;
 
 use super::Told;
+use super::names::last_part;
 use super::sums::{self, Sum};
-use super::visit::{Picture, last_part};
+use super::visit::Picture;
 use crate::grid::{self, FAINT, GOOD, STRONG, WASTE};
 use crate::wording;
 

@@ -9,6 +9,8 @@ use kiln_site::{Answer, Page, Request, Role, Use, Viewport, Walk};
 use tempfile::TempDir;
 use url::Url;
 
+use super::markup::by_markup;
+use super::names::{called, last_part};
 use super::starts::Start;
 use crate::browser::{Browser, Measured};
 use crate::failure::Failure;
@@ -419,39 +421,6 @@ impl Pictures {
     }
 }
 
-/// Notes what a screen loads of a page by its markup.
-fn by_markup(
-    screen: usize,
-    viewport: &Viewport,
-    page: &Page,
-    numbers: &HashMap<Url, usize>,
-    pictures: &mut [Picture],
-) -> Vec<Loaded> {
-    let mut loads = Vec::new();
-    for load in page.loads(viewport) {
-        let Some(&number) = numbers.get(&page.pictures[load.picture].address) else {
-            continue;
-        };
-        let showing = page.showing(load.used);
-        // Shown twice, it has to serve both; nobody knows how wide one of unknown width is.
-        let shown = &mut pictures[number].shown[screen];
-        shown.width = match (shown.width, load.width) {
-            (Some(a), Some(b)) => Some(a.max(b)),
-            (None, width) if !shown.is_loaded => width,
-            _ => None,
-        };
-        shown.is_lazy = showing.lazy && (shown.is_lazy || !shown.is_loaded);
-        let is_sized = showing.width.is_some() && showing.height.is_some();
-        shown.is_unsized |= showing.role == Role::Image && !is_sized;
-        shown.is_loaded = true;
-        let file = Some(load.used.file);
-        if !loads.iter().any(|one: &Loaded| one.number == number) {
-            loads.push(Loaded { number, file });
-        }
-    }
-    loads
-}
-
 /// Asks for a file of a page.
 fn answer(web: &Web, request: &Request) -> Result<Answer, Mishap> {
     let answer = |got: Got, text| Answer {
@@ -487,42 +456,4 @@ fn is_page(kind: &str) -> bool {
         || bare.starts_with("image/")
         || bare.ends_with("xml")
         || bare.ends_with("json")
-}
-
-/// What an address is called in the report of a page: short where it is of the same site.
-pub fn called(address: &Url, start: &Start) -> String {
-    if address.scheme() == "data" {
-        let kind = address.path().split([',', ';']).next().unwrap_or("");
-        return format!("data:{}", wording::safe(kind));
-    }
-    let below = start.root.as_ref().and_then(|root| {
-        let below = address.path().strip_prefix(root.path())?;
-        (root.scheme() == address.scheme()).then(|| below.to_owned())
-    });
-    let same_origin = address.origin() == start.address.origin() && address.scheme() != "file";
-    let path = match below {
-        Some(below) => below,
-        None if same_origin => address.path().trim_start_matches('/').to_owned(),
-        None if address.scheme() == "file" => address.path().to_owned(),
-        None => format!("{}{}", address.authority(), address.path()),
-    };
-    let path = if path.is_empty() {
-        "/".to_owned()
-    } else {
-        path
-    };
-    let query = address
-        .query()
-        .map_or(String::new(), |query| format!("?{query}"));
-    wording::safe(&fetch::readable(&format!("{path}{query}")))
-}
-
-/// The last part of an address, as a file would be called.
-pub fn last_part(address: &Url) -> String {
-    if address.scheme() == "data" {
-        return "inline".to_owned();
-    }
-    let path = fetch::readable(address.path());
-    let last = path.rsplit('/').next().unwrap_or("");
-    last.to_owned()
 }

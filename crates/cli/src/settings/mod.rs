@@ -1,5 +1,6 @@
 //! Settings resolved: the only thing that the work sees of the command line.
 
+mod check;
 mod page;
 mod proof;
 mod survey;
@@ -18,7 +19,8 @@ use crate::args::{CreditsArgs, FireArgs, KilnFileArgs, LabelArgs};
 use crate::failure::Failure;
 use crate::layer::{Layer, Told};
 use crate::site::{self, SiteFile};
-pub use page::{Manners, PageSettings};
+pub use check::{CheckForm, CheckSettings};
+pub use page::{Manners, PageSettings, VIEWPORTS};
 pub use proof::{ProofOf, ProofSettings, Wanted};
 pub use survey::{Judging, SurveySettings};
 

@@ -9,7 +9,7 @@ use super::{Judging, cores};
 use crate::args::PageArgs;
 
 /// The screens where none are named: a phone, a tablet, a desk.
-const VIEWPORTS: [Viewport; 3] = [
+pub const VIEWPORTS: [Viewport; 3] = [
     Viewport {
         width: 390.0,
         height: 844.0,

@@ -5,7 +5,7 @@ use toml::de::DeValue;
 use crate::layer::{self, Layer, Origin, Refusal, Setting, Typed};
 
 /// The keys at the top of a kiln file.
-pub const TOP: [&str; 8] = [
+pub const TOP: [&str; 9] = [
     "originals",
     "out",
     "labels",
@@ -14,10 +14,25 @@ pub const TOP: [&str; 8] = [
     "place",
     "page",
     "metadata",
+    "check",
 ];
 
 /// The keys of a page.
 pub const PAGE: [&str; 3] = ["places", "of", "max-total"];
+
+/// The keys of `[check]`.
+pub const CHECK: [&str; 10] = [
+    "max-weight",
+    "max-total",
+    "page-total",
+    "folder-total",
+    "max-width",
+    "look",
+    "baseline",
+    "error",
+    "warning",
+    "off",
+];
 
 /// The keys of `[metadata]`.
 pub const METADATA: [&str; 3] = ["keep", "write", "resolution"];

@@ -1,5 +1,6 @@
 //! The kiln file: the settings of a site, read with everything that is wrong in it.
 
+mod check;
 mod diagnosis;
 mod keys;
 mod pages;
@@ -14,6 +15,7 @@ use toml::de::{DeTable, DeValue};
 
 use crate::failure::Failure;
 use crate::layer::{self, Layer, Refusal};
+use crate::rules::CheckLimits;
 use crate::wording;
 use diagnosis::{Source, Wrong};
 
@@ -41,6 +43,8 @@ pub struct SiteFile {
     pub max_total: Option<(u64, usize)>,
     /// The pages, in the order of the file.
     pub pages: Vec<PageGiven>,
+    /// What files are held to.
+    pub check: CheckLimits,
 }
 
 /// A page as the kiln file gives it.
@@ -111,6 +115,7 @@ fn parse(source: &Source<'_>) -> Result<SiteFile, Vec<Wrong>> {
         credits: CreditsWish::default(),
         max_total: None,
         pages: Vec::new(),
+        check: CheckLimits::default(),
     };
     let mut wrongs = Vec::new();
     for (key, value) in in_order(document.get_ref()) {
@@ -143,6 +148,10 @@ fn parse(source: &Source<'_>) -> Result<SiteFile, Vec<Wrong>> {
                     site.pages = pages::read(table, document.get_ref(), source, &mut wrongs)
                 }
                 None => wrongs.push(Wrong::value(key, value, "it is a table: [page.NAME]")),
+            },
+            "check" => match value.get_ref().as_table() {
+                Some(table) => site.check = check::read(table, folder, &mut wrongs),
+                None => wrongs.push(Wrong::value(key, value, "it is a table: [check]")),
             },
             "metadata" => match value.get_ref().as_table() {
                 Some(table) => site.credits = credits(table, &mut wrongs),

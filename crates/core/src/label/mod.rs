@@ -140,7 +140,8 @@ fn flaws(label: &Label) -> Vec<Flaw> {
     flaws
 }
 
-fn flaws_of_text(text: &str, file: &str) -> Vec<Flaw> {
+/// What is wrong with an alternative text that is said of a file.
+pub fn flaws_of_text(text: &str, file: &str) -> Vec<Flaw> {
     let mut flaws = Vec::new();
     if is_file_name(text, file) {
         flaws.push(Flaw::FileName(Field::AlternativeText));
