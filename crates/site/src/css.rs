@@ -412,9 +412,10 @@ const LATER: [&str; 8] = [
     "::selection",
 ];
 
-/// Whether a rule can meet anything of a page as it is loaded, as far as names tell: where an element,
-/// class or id of its selector is nowhere in the page, it cannot. What is within `:not()`, `:is()` and
-/// the like is taken to be met.
+/// Whether a rule can meet anything of a page as it is loaded, as far as single elements tell: where a
+/// part of its selector, such as `li.card`, meets no element of the page, the whole meets none. How
+/// elements lie in each other, attributes, and what is within `:not()`, `:is()` and the like are taken to
+/// be as the selector wants them.
 pub fn may_meet(selector: &str, named: &Named) -> bool {
     selector.split(',').any(|one| {
         let lower = one.to_ascii_lowercase();
@@ -422,35 +423,57 @@ pub fn may_meet(selector: &str, named: &Named) -> bool {
     })
 }
 
+/// A part of a selector that is about one element.
+#[derive(Default)]
+struct Compound {
+    name: Option<String>,
+    ids: Vec<String>,
+    classes: Vec<String>,
+}
+
+impl Compound {
+    fn meets(&self, named: &Named) -> bool {
+        if self.ids.is_empty() && self.classes.is_empty() {
+            // These are there, written or not.
+            let implied = ["html", "head", "body", "tbody"];
+            match self.name.as_deref() {
+                None => return true,
+                Some(name) if implied.contains(&name) => return true,
+                Some(_) => {}
+            }
+        }
+        named.elements.iter().any(|element| {
+            self.name.as_ref().is_none_or(|name| *name == element.name)
+                && self.ids.iter().all(|id| element.id.as_ref() == Some(id))
+                && self
+                    .classes
+                    .iter()
+                    .all(|class| element.classes.contains(class))
+        })
+    }
+}
+
 fn names_are_there(selector: &str, named: &Named) -> bool {
     let mut p = Parser::new(selector);
+    let mut compound = Compound::default();
     let (mut is_class, mut is_state) = (false, false);
-    while let Ok(token) = p.next() {
+    while let Ok(token) = p.next_including_whitespace() {
         let (class, state) = (is_class, is_state);
         (is_class, is_state) = (false, false);
-        let is_there = match token {
-            Token::Delim('.') => {
-                is_class = true;
-                true
+        match token {
+            Token::Delim('.') => is_class = true,
+            Token::Colon => is_state = true,
+            Token::Ident(_) if state => {}
+            Token::Ident(name) if class => compound.classes.push(name.to_string()),
+            Token::Ident(name) => compound.name = Some(name.to_ascii_lowercase()),
+            Token::IDHash(id) | Token::Hash(id) => compound.ids.push(id.to_string()),
+            Token::WhiteSpace(_) | Token::Delim('>' | '+' | '~') => {
+                if !std::mem::take(&mut compound).meets(named) {
+                    return false;
+                }
             }
-            Token::Colon => {
-                is_state = true;
-                true
-            }
-            Token::Ident(_) if state => true,
-            Token::Ident(name) if class => named.classes.contains(&**name),
-            Token::Ident(name) => {
-                let name = name.to_ascii_lowercase();
-                // These are there, written or not.
-                let is_implied = matches!(name.as_str(), "html" | "head" | "body" | "tbody");
-                is_implied || named.elements.contains(&name)
-            }
-            Token::IDHash(id) | Token::Hash(id) => named.ids.contains(&**id),
-            _ => true,
-        };
-        if !is_there {
-            return false;
+            _ => {}
         }
     }
-    true
+    compound.meets(named)
 }

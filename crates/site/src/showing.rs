@@ -180,23 +180,28 @@ pub struct Found {
     pub named: Named,
 }
 
-/// Elements, classes and ids of a page: a rule of which a part is not among them meets nothing.
+/// What selectors can meet in a page: a rule of which a part meets no element meets nothing.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Named {
-    /// Elements, in lower case.
-    pub elements: HashSet<String>,
-    /// Classes.
-    pub classes: HashSet<String>,
-    /// Ids.
-    pub ids: HashSet<String>,
+    /// Every kind of element, once.
+    pub elements: HashSet<Element>,
+}
+
+/// An element, as far as its names go.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Hash)]
+pub struct Element {
+    /// What it is, in lower case.
+    pub name: String,
+    /// Its id.
+    pub id: Option<String>,
+    /// Its classes, as written.
+    pub classes: Vec<String>,
 }
 
 impl Named {
     /// Takes in those of another page.
     pub fn add(&mut self, other: &Named) {
         self.elements.extend(other.elements.iter().cloned());
-        self.classes.extend(other.classes.iter().cloned());
-        self.ids.extend(other.ids.iter().cloned());
     }
 }
 

@@ -1,7 +1,4 @@
-use std::collections::HashSet;
-
 use kiln_site::css::{may_meet, references};
-use kiln_site::showing::Named;
 use kiln_site::srcset::Descriptor;
 
 #[test]
@@ -67,17 +64,8 @@ fn sets_keep_their_options_together() {
 
 #[test]
 fn selectors_meet_what_is_there() {
-    let set = |names: &[&str]| {
-        names
-            .iter()
-            .map(|&name| name.to_owned())
-            .collect::<HashSet<_>>()
-    };
-    let named = Named {
-        elements: set(&["div", "body"]),
-        classes: set(&["hero", "Card"]),
-        ids: set(&["top"]),
-    };
+    let html = "<div class='hero Card' id=top></div><body class=home>";
+    let named = kiln_site::html::references(html).named;
     for meets in [
         ".hero",
         "DIV.hero > *",
@@ -89,7 +77,16 @@ fn selectors_meet_what_is_there() {
     ] {
         assert!(may_meet(meets, &named), "{meets}");
     }
-    for not in [".card", "p", "div #bottom", ".hero:hover", ".hero p"] {
+    for not in [
+        ".card",
+        "p",
+        "div #bottom",
+        ".hero:hover",
+        ".hero p",
+        "div.home",
+        "body.hero",
+        "#top.home",
+    ] {
         assert!(!may_meet(not, &named), "{not}");
     }
 }

@@ -94,7 +94,7 @@ impl PageSettings {
                 max_weight: typed.max_weight,
                 format: typed.format,
                 coding: typed.look.into(),
-                look: true,
+                look: !typed.headers_only,
                 thumbnails: typed.html.is_some(),
                 allowance: Allowance {
                     pixels: typed.allowance,

@@ -4,7 +4,7 @@ use html5gum::emitters::default::StartTag;
 
 use super::{Reader, Value, is_named_like_a_picture, nested};
 use crate::css;
-use crate::showing::{Candidate, Choice, Linked, Links, Role, Showing};
+use crate::showing::{Candidate, Choice, Element, Linked, Links, Role, Showing};
 use crate::srcset::Descriptor;
 use crate::text::Lines;
 
@@ -95,12 +95,15 @@ impl Reader<'_> {
     }
 
     fn note_names(&mut self, name: &str, tag: &StartTag<usize>) {
-        self.found.named.elements.insert(name.to_owned());
-        if let Some(classes) = self.text(tag, "class") {
-            let classes = classes.split_ascii_whitespace().map(str::to_owned);
-            self.found.named.classes.extend(classes);
-        }
-        self.found.named.ids.extend(self.text(tag, "id"));
+        let classes = self.text(tag, "class").unwrap_or_default();
+        self.found.named.elements.insert(Element {
+            name: name.to_owned(),
+            id: self.text(tag, "id"),
+            classes: classes
+                .split_ascii_whitespace()
+                .map(str::to_owned)
+                .collect(),
+        });
     }
 
     fn has_word(&self, tag: &StartTag<usize>, attribute: &str, word: &str) -> bool {
