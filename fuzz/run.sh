@@ -6,10 +6,10 @@ seconds=${1:?how many seconds for each target}
 shift
 targets=("$@")
 if [ ${#targets[@]} -eq 0 ]; then
-  targets=(headers metadata decode_jpeg repack_jpeg decode_png decode_webp decode_gif decode_tiff decode_avif decode_few slim_svg trace_svg finished write_png kiln_file label_sheet ledger)
+  targets=(headers metadata decode_jpeg repack_jpeg decode_png decode_webp decode_gif decode_tiff decode_avif decode_few slim_svg trace_svg finished write_png kiln_file label_sheet ledger site_html site_css site_texts)
 fi
 cargo run --quiet --release -p kiln-core --example seeds -- fuzz/corpus
-mkdir -p fuzz/corpus/{decode_few,slim_svg,trace_svg,write_png,repack_jpeg,kiln_file,label_sheet,ledger}
+mkdir -p fuzz/corpus/{decode_few,slim_svg,trace_svg,write_png,repack_jpeg,kiln_file,label_sheet,ledger,site_html,site_css,site_texts}
 cp fuzz/corpus/decode_jpeg/* fuzz/corpus/repack_jpeg/
 # Any bytes are pixels.
 cp fuzz/corpus/decode_png/* fuzz/corpus/write_png/
@@ -20,6 +20,9 @@ done
 cp crates/cli/sample-site/originals/graphics/*.svg fuzz/corpus/slim_svg/
 cp crates/cli/sample-site/kiln.toml fuzz/corpus/kiln_file/
 cp crates/cli/sample-site/labels.csv fuzz/corpus/label_sheet/
+cp crates/cli/sample-site/*.html fuzz/corpus/site_html/
+cp crates/cli/sample-site/*.css fuzz/corpus/site_css/
+cp crates/cli/sample-site/notes/*.md fuzz/corpus/slim_svg/*.svg fuzz/corpus/site_texts/
 for ledger in crates/cli/tests/ledgers/*/kiln-ledger.json; do
   cp "$ledger" "fuzz/corpus/ledger/$(basename "$(dirname "$ledger")").json"
 done

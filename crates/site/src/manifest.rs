@@ -50,6 +50,9 @@ pub fn references(json: &str) -> Found {
         let Ok(address) = serde_json::from_str::<String>(written) else {
             continue;
         };
+        if address.is_empty() {
+            continue;
+        }
         // A raw value is a part of the text that it was read from.
         let at = written.as_ptr() as usize - json.as_ptr() as usize;
         let span = at + 1..at + written.len() - 1;

@@ -43,7 +43,9 @@ pub fn references(text: &str) -> Found {
                 pictures.push((showing.of(candidate), String::new()));
             }
             Event::End(TagEnd::Image) => {
-                if let Some((mut showing, alt)) = pictures.pop() {
+                // One that leads nowhere shows nothing.
+                let leads = |showing: &Showing| showing.candidates().all(|c| !c.address.is_empty());
+                if let Some((mut showing, alt)) = pictures.pop().filter(|(one, _)| leads(one)) {
                     showing.alt = Some(alt);
                     found.showings.push(showing);
                 }

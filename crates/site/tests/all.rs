@@ -2,6 +2,7 @@
 #![allow(clippy::expect_used, clippy::panic)]
 
 mod html;
+mod kept;
 mod media;
 mod sheets;
 mod texts;
