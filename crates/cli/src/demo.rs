@@ -70,7 +70,8 @@ pub fn run(typed: &DemoArgs, channels: &Channels) -> Result<ExitCode, Failure> {
         }
     };
     say(&format!(
-        "The site of Tern Point Light is in {}: originals, a kiln file and a label sheet.\n\
+        "The site of Tern Point Light is in {}: originals, a kiln file, a label sheet, and the pages \
+         that show them as they came.\n\
          What follows is the same as kiln fire in that folder.\n",
         typed.dir.display(),
     ));
@@ -81,7 +82,11 @@ pub fn run(typed: &DemoArgs, channels: &Channels) -> Result<ExitCode, Failure> {
     let refused: Vec<&Path> = refused.iter().map(|aside| aside.path.as_path()).collect();
     let broken = BROKEN.map(|name| typed.dir.join(name));
     if !report.interrupted && report.problems().len() == BROKEN.len() && refused == broken {
-        say("\nTwo of the originals are broken on purpose, to show how that is said.");
+        say(&format!(
+            "\nTwo of the originals are broken on purpose, to show how that is said.\n\
+             What its pages weigh with the originals: kiln page {}",
+            typed.dir.display()
+        ));
         return Ok(ExitCode::SUCCESS);
     }
     Ok(report.exit())

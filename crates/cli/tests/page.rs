@@ -94,7 +94,7 @@ fn a_page_is_fetched_with_all_that_it_loads() {
     let done = scratch.kiln(&["page", &address, "--local"]);
     assert_eq!(done.code, 1);
     for said in [
-        "rooms:1: rooms/gone.png: the server says 404 Not Found; mend or remove the reference",
+        "rooms:1: rooms/gone.png: the server says 404 Not Found; mend the address",
         "rooms/short.png: ",
     ] {
         assert!(
@@ -196,16 +196,17 @@ fn hosts_that_are_slow_lie_or_are_not_there_cost_one_line_each() {
         (
             "/",
             html(
-                "<link rel=stylesheet href=a.css><img src=slow.png><img src=round.png><img src=e.png>",
+                "<link rel=stylesheet href=a.css><link rel=stylesheet href=z.css><img src=slow.png><img src=round.png><img src=e.png>",
             ),
         ),
         ("/slow.png", Answer::Silent),
         ("/round.png", Answer::Onward("/round.png".into())),
         ("/e.png", Answer::Status(503)),
         ("/a.css", Answer::Lying),
+        ("/z.css", Answer::Endless),
     ]);
     let scratch = Scratch::new();
-    let done = scratch.kiln(&["page", &host.address, "--timeout", "1"]);
+    let done = scratch.kiln(&["page", &host.address, "--timeout", "2"]);
     assert_eq!(done.code, 1);
     let mut said: Vec<&str> = done.stderr.lines().collect();
     said.sort_unstable();
@@ -213,7 +214,8 @@ fn hosts_that_are_slow_lie_or_are_not_there_cost_one_line_each() {
     kiln: /:1: a.css: unexpected end of file; the answer is broken; try again
     kiln: /:1: e.png: the server says 503 Service Unavailable; ask its owner, or try again later
     kiln: /:1: round.png: the server sends on to another address more than 10 times; ask its owner
-    kiln: /:1: slow.png: did not come within 1 s; try again, or raise --timeout
+    kiln: /:1: slow.png: did not come within 2 s; try again, or raise --timeout
+    kiln: /:1: z.css: is larger than 32 MiB, the most that is fetched
     ");
     let refused = |arguments: &[&str]| {
         let done = scratch.kiln(arguments);
@@ -233,7 +235,9 @@ fn hosts_that_are_slow_lie_or_are_not_there_cost_one_line_each() {
     1 kiln: http://127.0.0.1:1/: nothing answers there; check the address, and that its server runs
     2 kiln: .: holds no page; name another folder or list
     ");
-    scratch.put("a.zip", b"PK");
+    // Where no page came there is nothing to report.
+    let gone = scratch.kiln(&["page", &format!("{}/gone.html", host.address)]);
+    assert!(gone.code == 1 && gone.stdout.is_empty(), "{}", gone.stdout);
     let zip = Host::of(vec![("/", Answer::File("application/zip", b"PK".to_vec()))]);
     let done = scratch.kiln(&["page", &zip.address]);
     assert!(

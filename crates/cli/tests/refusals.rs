@@ -129,6 +129,8 @@ fn help_has_examples() {
         &["init", "--help"],
         &["label", "--help"],
         &["demo", "--help"],
+        &["page", "--help"],
+        &["check", "--help"],
     ];
     let pages = pages.map(|arguments| scratch.fires(arguments));
     assert!(pages.iter().all(|page| page.contains("Example")));

@@ -455,11 +455,14 @@ impl Compound {
 
 fn names_are_there(selector: &str, named: &Named) -> bool {
     let mut p = Parser::new(selector);
-    let mut compound = Compound::default();
+    let mut parts = vec![Compound::default()];
     let (mut is_class, mut is_state) = (false, false);
     while let Ok(token) = p.next_including_whitespace() {
         let (class, state) = (is_class, is_state);
         (is_class, is_state) = (false, false);
+        let Some(compound) = parts.last_mut() else {
+            break;
+        };
         match token {
             Token::Delim('.') => is_class = true,
             Token::Colon => is_state = true,
@@ -467,13 +470,9 @@ fn names_are_there(selector: &str, named: &Named) -> bool {
             Token::Ident(name) if class => compound.classes.push(name.to_string()),
             Token::Ident(name) => compound.name = Some(name.to_ascii_lowercase()),
             Token::IDHash(id) | Token::Hash(id) => compound.ids.push(id.to_string()),
-            Token::WhiteSpace(_) | Token::Delim('>' | '+' | '~') => {
-                if !std::mem::take(&mut compound).meets(named) {
-                    return false;
-                }
-            }
+            Token::WhiteSpace(_) | Token::Delim('>' | '+' | '~') => parts.push(Compound::default()),
             _ => {}
         }
     }
-    compound.meets(named)
+    parts.iter().all(|part| part.meets(named))
 }

@@ -287,7 +287,7 @@ fn itself(address: &Url) -> Found {
         descriptor: Descriptor::None,
     };
     Found {
-        showings: vec![Showing::new(Role::Image, 0..0, 1).of(candidate)],
+        showings: vec![Showing::new(Role::Embedded, 0..0, 1).of(candidate)],
         ..Found::default()
     }
 }

@@ -281,7 +281,7 @@ fn refused(status: StatusCode) -> Mishap {
     let advice = match status.as_u16() {
         401 | 407 => "name a user with --user",
         403 => "it may want a --user or --header",
-        404 | 410 => "mend or remove the reference",
+        404 | 410 => "mend the address",
         429 => "ask again later",
         500.. => "ask its owner, or try again later",
         _ => "ask its owner",

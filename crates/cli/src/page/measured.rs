@@ -18,11 +18,7 @@ impl Visit {
     pub(super) fn measure(&mut self, page: usize, browser: &Browser, with_look: bool) {
         let start = self.pages[page].start.clone();
         let path = start.address.path().to_ascii_lowercase();
-        let came = self.pages[page]
-            .page
-            .files
-            .first()
-            .is_some_and(|file| file.weight.is_some());
+        let came = self.pages[page].came();
         // A browser shows these as plain text, and has nothing to show where nothing came.
         if !came || path.ends_with(".md") || path.ends_with(".markdown") {
             return;

@@ -75,6 +75,9 @@ pub fn run(settings: &PageSettings, channels: &Channels) -> Result<ExitCode, Fai
     channels.print(|out, columns| {
         if settings.json {
             json::write(out, &told)
+        } else if !visit.pages.iter().any(|page| page.came()) {
+            // Why has been said.
+            Ok(())
         } else if is_pair && !settings.each {
             sides::write(out, &told, columns)
         } else {

@@ -200,7 +200,8 @@ pub(super) fn summed<'a>(told: &Told<'a>) -> Vec<(String, &'a Sum)> {
         return sums.iter().map(|sum| (sum.screen.clone(), sum)).collect();
     }
     let pages = told.visit.pages.iter().zip(told.sums);
-    let heaviest = pages.filter_map(|(page, sums)| {
+    let came = pages.filter(|(page, _)| page.came());
+    let heaviest = came.filter_map(|(page, sums)| {
         let sum = sums.iter().max_by_key(|sum| sum.weight)?;
         Some((wording::safe(&page.start.given), sum))
     });

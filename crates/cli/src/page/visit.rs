@@ -109,6 +109,12 @@ pub struct Shown {
 }
 
 impl Visited {
+    /// Whether anything came of it.
+    pub fn came(&self) -> bool {
+        let file = self.page.files.first();
+        file.is_some_and(|file| file.weight.is_some())
+    }
+
     /// The title of the page.
     pub fn title(&self) -> Option<&str> {
         let file = self.page.files.first()?;

@@ -27,6 +27,8 @@ pub enum Answer {
     Silent,
     /// A body that is no gzip though its header says so.
     Lying,
+    /// A body that never ends.
+    Endless,
 }
 
 /// A host, and what it was asked for.
@@ -101,6 +103,12 @@ fn serve(mut stream: TcpStream, answers: &HashMap<String, Answer>, asked: &Mutex
         Some(Answer::Silent) => {
             let _ = stream.write_all(ok("image/png", 100, "").as_bytes());
             thread::sleep(Duration::from_secs(60));
+            return;
+        }
+        Some(Answer::Endless) => {
+            let head = "HTTP/1.1 200 OK\r\nContent-Type: text/css\r\nConnection: close\r\n\r\n";
+            let _ = stream.write_all(head.as_bytes());
+            while stream.write_all(&[b' '; 1 << 16]).is_ok() {}
             return;
         }
         Some(Answer::Lying) => {
