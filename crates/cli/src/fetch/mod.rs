@@ -24,7 +24,7 @@ use url::Url;
 use crate::mishap::Mishap;
 use crate::settings::Manners;
 use answer::{Counted, Unpacked};
-use private::PublicOnly;
+use private::{Private, PublicOnly};
 
 /// Files fetched at a time.
 const AT_ONCE: usize = 6;
@@ -46,6 +46,8 @@ pub struct Web {
     agent: Agent,
     /// Where credentials go to.
     home: Option<url::Origin>,
+    /// Whether private networks are left alone.
+    is_public: bool,
     manners: Manners,
 }
 
@@ -81,15 +83,17 @@ impl Web {
             )
             .build();
         let connector = DefaultConnector::new();
-        let agent = if is_private || manners.local {
-            Agent::with_parts(config, connector, DefaultResolver::default())
-        } else {
+        let is_public = !is_private && !manners.local;
+        let agent = if is_public {
             Agent::with_parts(config, connector, PublicOnly::default())
+        } else {
+            Agent::with_parts(config, connector, DefaultResolver::default())
         };
         let is_web = matches!(page.scheme(), "http" | "https");
         Web {
             agent,
             home: is_web.then(|| page.origin()),
+            is_public,
             manners: manners.clone(),
         }
     }
@@ -180,6 +184,9 @@ impl Web {
     fn ask(&self, address: &Url) -> Result<(Url, Response<Body>), Mishap> {
         let mut address = address.clone();
         for _ in 0..=REDIRECTS {
+            if self.is_public && private::is_written_private(&address) {
+                return Err(is_private(&Private::of(&address)));
+            }
             let mut request = self.agent.get(address.as_str());
             request = request.header("accept-encoding", "gzip, deflate");
             if self.home.as_ref() == Some(&address.origin()) {
@@ -218,9 +225,7 @@ impl Web {
         let says = match &error {
             ureq::Error::HostNotFound => "there is no such host; check the address".to_owned(),
             ureq::Error::Timeout(_) => self.too_slow(),
-            ureq::Error::Other(other) if other.is::<private::Private>() => {
-                format!("{other}; say --local if it may be asked")
-            }
+            ureq::Error::Other(other) if other.is::<Private>() => return is_private(other),
             ureq::Error::Rustls(_) | ureq::Error::Tls(_) => {
                 format!("its certificate is not valid ({error}); ask the owner of the host")
             }
@@ -273,6 +278,11 @@ impl Web {
         }
         Mishap::of(error, "the answer is broken; try again")
     }
+}
+
+/// Why a private address is not asked.
+fn is_private(why: &dyn std::fmt::Display) -> Mishap {
+    Mishap::new(format!("{why}; say --local if it may be asked"))
 }
 
 /// Why a server gives nothing, for people.

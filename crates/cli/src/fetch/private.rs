@@ -13,7 +13,14 @@ use url::{Host, Url};
 
 /// An address that is not of the public web.
 #[derive(Debug)]
-pub(super) struct Private(IpAddr);
+pub(super) struct Private(String);
+
+impl Private {
+    /// That one.
+    pub fn of(address: &Url) -> Private {
+        Private(address.host_str().unwrap_or("no host").to_owned())
+    }
+}
 
 impl fmt::Display for Private {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
@@ -50,11 +57,23 @@ impl Resolver for PublicOnly {
         timeout: NextTimeout,
     ) -> Result<ResolvedSocketAddrs, Error> {
         let found = self.0.0.resolve(uri, config, timeout)?;
+        // A proxy is the user's own, and finds hosts by itself.
+        if config
+            .proxy()
+            .is_some_and(|proxy| uri.host() == Some(proxy.host()))
+        {
+            return Ok(found);
+        }
         match found.iter().find(|one| is_private(one.ip())) {
-            Some(private) => Err(Error::Other(Box::new(Private(private.ip())))),
+            Some(private) => Err(Error::Other(Box::new(Private(private.ip().to_string())))),
             None => Ok(found),
         }
     }
+}
+
+/// Whether an address is written as one of a private network: then nobody has to find its host.
+pub(super) fn is_written_private(address: &Url) -> bool {
+    host_is_private(address, |_, _| Ok(Vec::new()))
 }
 
 /// Whether an address of a page is in a private network; `resolve` finds the addresses of a name.
@@ -168,5 +187,7 @@ mod tests {
         assert!(is("http://0x7f.1/", "93.184.216.34"));
         assert!(is("http://[::1]:8080/", "93.184.216.34"));
         assert!(!is("file:///srv/site/", "10.0.0.5"));
+        let written = |text: &str| is_written_private(&Url::parse(text).expect("an address"));
+        assert!(written("http://192.168.1.1/a.png") && !written("http://router.example/a.png"));
     }
 }
