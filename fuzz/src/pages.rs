@@ -21,6 +21,7 @@ fn with_text(bytes: &[u8], read: fn(&str) -> Found) {
     let found = read(&text);
     let lines = text.matches('\n').count() as u32 + 1;
     let screen = Viewport::default();
+    let elements = css::Meetings::of(&found.named);
     for showing in &found.showings {
         for candidate in showing.candidates() {
             let written = text.get(candidate.span.clone());
@@ -35,7 +36,7 @@ fn with_text(bytes: &[u8], read: fn(&str) -> Found) {
             assert!(width.is_finite() && width >= 0.0);
         }
         if let Some(selector) = &showing.selector {
-            css::may_meet(selector, &found.named);
+            elements.may_be(selector);
         }
     }
 }

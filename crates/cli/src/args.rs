@@ -1,6 +1,7 @@
 //! The command line as typed. What it means is decided in `settings`.
 
 mod check;
+mod judging;
 mod page;
 mod survey;
 
@@ -14,6 +15,7 @@ use kiln_core::plan::{CreditsWish, Look};
 use crate::layer::{TypedLayer, TypedShape};
 use crate::wording;
 pub use check::CheckArgs;
+pub use judging::JudgingArgs;
 pub use page::PageArgs;
 pub use survey::SurveyArgs;
 

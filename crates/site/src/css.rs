@@ -4,11 +4,12 @@
 //! A block is walked as a list of statements, each of which ends with `;` or with a block of its own:
 //! so rules within rules need no care.
 
+use std::collections::{HashMap, HashSet};
 use std::ops::Range;
 
 use cssparser::{ParseError, Parser, SourcePosition, Token};
 
-use crate::showing::{Candidate, Choice, Found, Linked, Links, Named, Role, Showing};
+use crate::showing::{Candidate, Choice, Element, Found, Linked, Links, Named, Role, Showing};
 use crate::srcset::Descriptor;
 use crate::text::{self, Lines};
 
@@ -412,15 +413,45 @@ const LATER: [&str; 8] = [
     "::selection",
 ];
 
-/// Whether a rule can meet anything of a page as it is loaded, as far as single elements tell: where a
-/// part of its selector, such as `li.card`, meets no element of the page, the whole meets none. How
-/// elements lie in each other, attributes, and what is within `:not()`, `:is()` and the like are taken to
-/// be as the selector wants them.
-pub fn may_meet(selector: &str, named: &Named) -> bool {
-    selector.split(',').any(|one| {
-        let lower = one.to_ascii_lowercase();
-        !LATER.iter().any(|state| lower.contains(state)) && names_are_there(one, named)
-    })
+/// The elements of a page, ready for selectors to be held against them.
+pub struct Meetings<'a> {
+    names: HashSet<&'a str>,
+    by_class: HashMap<&'a str, Vec<&'a Element>>,
+    by_id: HashMap<&'a str, Vec<&'a Element>>,
+}
+
+impl<'a> Meetings<'a> {
+    /// Of a page.
+    pub fn of(named: &'a Named) -> Meetings<'a> {
+        let mut meetings = Meetings {
+            // These are there, written or not.
+            names: HashSet::from(["html", "head", "body", "tbody"]),
+            by_class: HashMap::new(),
+            by_id: HashMap::new(),
+        };
+        for element in &named.elements {
+            meetings.names.insert(&element.name);
+            for class in &element.classes {
+                meetings.by_class.entry(class).or_default().push(element);
+            }
+            if let Some(id) = &element.id {
+                meetings.by_id.entry(id).or_default().push(element);
+            }
+        }
+        meetings
+    }
+
+    /// Whether a rule can meet anything of a page as it is loaded, as far as single elements tell: where a
+    /// part of its selector, such as `li.card`, meets no element of the page, the whole meets none. How
+    /// elements lie in each other, attributes, and what is within `:not()`, `:is()` and the like are taken to
+    /// be as the selector wants them.
+    pub fn may_be(&self, selector: &str) -> bool {
+        selector.split(',').any(|one| {
+            let lower = one.to_ascii_lowercase();
+            !LATER.iter().any(|state| lower.contains(state))
+                && compounds(one).iter().all(|part| part.meets(self))
+        })
+    }
 }
 
 /// A part of a selector that is about one element.
@@ -432,17 +463,20 @@ struct Compound {
 }
 
 impl Compound {
-    fn meets(&self, named: &Named) -> bool {
-        if self.ids.is_empty() && self.classes.is_empty() {
-            // These are there, written or not.
-            let implied = ["html", "head", "body", "tbody"];
-            match self.name.as_deref() {
-                None => return true,
-                Some(name) if implied.contains(&name) => return true,
-                Some(_) => {}
-            }
-        }
-        named.elements.iter().any(|element| {
+    fn meets(&self, elements: &Meetings<'_>) -> bool {
+        // The rarest of what it asks for is looked through.
+        let by_class = self
+            .classes
+            .first()
+            .map(|class| elements.by_class.get(&**class));
+        let by_id = self.ids.first().map(|id| elements.by_id.get(&**id));
+        let Some(found) = by_id.or(by_class) else {
+            return self
+                .name
+                .as_ref()
+                .is_none_or(|name| elements.names.contains(&**name));
+        };
+        found.into_iter().flatten().any(|element| {
             self.name.as_ref().is_none_or(|name| *name == element.name)
                 && self.ids.iter().all(|id| element.id.as_ref() == Some(id))
                 && self
@@ -453,7 +487,8 @@ impl Compound {
     }
 }
 
-fn names_are_there(selector: &str, named: &Named) -> bool {
+/// The parts of a selector, each about one element.
+fn compounds(selector: &str) -> Vec<Compound> {
     let mut p = Parser::new(selector);
     let mut parts = vec![Compound::default()];
     let (mut is_class, mut is_state) = (false, false);
@@ -474,5 +509,5 @@ fn names_are_there(selector: &str, named: &Named) -> bool {
             _ => {}
         }
     }
-    parts.iter().all(|part| part.meets(named))
+    parts
 }

@@ -8,6 +8,7 @@ use std::collections::{HashMap, HashSet};
 use serde::Serialize;
 use url::Url;
 
+use crate::css::Meetings;
 use crate::media::{self, Viewport};
 use crate::showing::{Candidate, Found, Linked, Links, Named, Role, Showing};
 use crate::srcset::Descriptor;
@@ -72,6 +73,8 @@ pub struct File {
     pub conditions: Vec<String>,
     /// What it refers to.
     pub found: Found,
+    /// For each of its showings, whether it can load anything at all in this page.
+    counts: Vec<bool>,
     depth: u32,
 }
 
@@ -172,7 +175,18 @@ impl Walk {
 
     /// The page, as far as it came.
     pub fn end(self) -> Page {
-        self.page
+        let mut page = self.page;
+        let named = page.named();
+        let elements = Meetings::of(&named);
+        let counts = |showing: &Showing| {
+            let meets = |selector: &str| elements.may_be(selector);
+            let selector = showing.selector.as_deref();
+            showing.role.is_loaded() && !showing.inert && selector.is_none_or(meets)
+        };
+        for file in &mut page.files {
+            file.counts = file.found.showings.iter().map(counts).collect();
+        }
+        page
     }
 
     fn want(
@@ -196,6 +210,7 @@ impl Walk {
             weight: None,
             conditions,
             found: Found::default(),
+            counts: Vec::new(),
             depth,
         });
         self.wanted.push(Request { file, address, ask });
@@ -314,8 +329,8 @@ fn of_kind(kind: &str, address: &Url, text: &str) -> Found {
 }
 
 impl Page {
-    /// The names that selectors can meet, in all its documents.
-    pub fn named(&self) -> Named {
+    /// The elements that selectors can meet, in all its documents.
+    fn named(&self) -> Named {
         let mut named = Named::default();
         for file in &self.files {
             named.add(&file.found.named);
@@ -332,7 +347,6 @@ impl Page {
     /// tells: rules that can meet nothing, and those that later ones of the same selector overrule,
     /// load nothing. A picture that is shown twice is listed twice.
     pub fn loads(&self, viewport: &Viewport) -> Vec<Load> {
-        let named = self.named();
         let mut by_use: HashMap<(usize, usize), Vec<(u32, usize)>> = HashMap::new();
         for (number, picture) in self.pictures.iter().enumerate() {
             for used in &picture.uses {
@@ -340,14 +354,14 @@ impl Page {
                 of.push((used.line, number));
             }
         }
-        let ruled = self.ruled(viewport, &named);
+        let ruled = self.ruled(viewport);
         let mut loads = Vec::new();
         for (file_index, file) in self.files.iter().enumerate() {
             if !holds_all(&file.conditions, viewport) {
                 continue;
             }
             for (index, showing) in file.found.showings.iter().enumerate() {
-                if !self.counts(showing, &named) || !ruled.stands(file_index, showing) {
+                if !file.counts[index] || !ruled.stands(file_index, showing) {
                     continue;
                 }
                 let Some((_, candidate)) = showing.chosen(viewport) else {
@@ -375,21 +389,15 @@ impl Page {
         loads
     }
 
-    /// Whether a showing can load anything at all.
-    fn counts(&self, showing: &Showing, named: &Named) -> bool {
-        let meets = |selector: &str| css::may_meet(selector, named);
-        showing.role.is_loaded() && !showing.inert && showing.selector.as_deref().is_none_or(meets)
-    }
-
-    fn ruled(&self, viewport: &Viewport, named: &Named) -> Ruled {
+    fn ruled(&self, viewport: &Viewport) -> Ruled {
         let mut last = HashMap::new();
         for (index, file) in self.files.iter().enumerate() {
             if !holds_all(&file.conditions, viewport) {
                 continue;
             }
-            for showing in &file.found.showings {
+            for (showing, counts) in file.found.showings.iter().zip(&file.counts) {
                 if let Some(key) = key(showing)
-                    && self.counts(showing, named)
+                    && *counts
                     && showing.holds(viewport)
                 {
                     last.insert(key, (index, showing.span.start));

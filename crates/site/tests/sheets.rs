@@ -1,4 +1,4 @@
-use kiln_site::css::{may_meet, references};
+use kiln_site::css::{Meetings, references};
 use kiln_site::srcset::Descriptor;
 
 #[test]
@@ -66,6 +66,7 @@ fn sets_keep_their_options_together() {
 fn selectors_meet_what_is_there() {
     let html = "<div class='hero Card' id=top></div><body class=home>";
     let named = kiln_site::html::references(html).named;
+    let elements = Meetings::of(&named);
     for meets in [
         ".hero",
         "DIV.hero > *",
@@ -75,7 +76,7 @@ fn selectors_meet_what_is_there() {
         ":root",
         "&",
     ] {
-        assert!(may_meet(meets, &named), "{meets}");
+        assert!(elements.may_be(meets), "{meets}");
     }
     for not in [
         ".card",
@@ -87,7 +88,7 @@ fn selectors_meet_what_is_there() {
         "body.hero",
         "#top.home",
     ] {
-        assert!(!may_meet(not, &named), "{not}");
+        assert!(!elements.may_be(not), "{not}");
     }
 }
 

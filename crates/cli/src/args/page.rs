@@ -2,10 +2,9 @@
 
 use std::path::PathBuf;
 
-use kiln_core::encode::Format;
-use kiln_core::plan::Look;
 use kiln_site::Viewport;
 
+use super::JudgingArgs;
 use crate::wording;
 
 /// The options of `kiln page`.
@@ -44,30 +43,8 @@ pub struct PageArgs {
     #[arg(long, value_name = "SIZE", value_parser = wording::parse_weight)]
     pub max_total: Option<u64>,
 
-    /// The most that a picture may weigh. Without it: rather heavy from 100 KB on, heavy from
-    /// 200 KB, far too heavy from 500 KB.
-    #[arg(short, long, value_name = "SIZE", value_parser = wording::parse_weight)]
-    pub max_weight: Option<u64>,
-
-    /// The format of the estimates: jpeg, png, webp or avif.
-    #[arg(short, long, value_name = "FORMAT", default_value = "webp", value_parser = wording::parse_format)]
-    pub format: Format,
-
-    /// The look of the estimates: plain, fine, crisp, faithful, exact, or a score from 0 to 100.
-    #[arg(short, long, value_name = "LOOK", default_value = "fine", value_parser = wording::parse_look)]
-    pub look: Look,
-
-    /// Only pictures above this weight.
-    #[arg(long, value_name = "SIZE", value_parser = wording::parse_weight)]
-    pub over: Option<u64>,
-
-    /// Only so many pictures.
-    #[arg(long, value_name = "N", value_parser = wording::parse_top)]
-    pub top: Option<usize>,
-
-    /// Read headers only: much faster, but without estimates, twins and what a picture shows.
-    #[arg(long)]
-    pub headers_only: bool,
+    #[command(flatten)]
+    pub judging: JudgingArgs,
 
     /// Bring the pictures home into this new folder: originals, source.csv that says where each was,
     /// a label sheet with the alternative texts, and a kiln file with a place for each displayed size.
@@ -93,14 +70,6 @@ pub struct PageArgs {
     /// Write the report as a page as well, complete in one file.
     #[arg(long, value_name = "FILE")]
     pub html: Option<PathBuf>,
-
-    /// The largest picture that is looked at, in megapixels.
-    #[arg(long, value_name = "MP", default_value = "300", value_parser = wording::parse_megapixels)]
-    pub allowance: u64,
-
-    /// Pictures in work at once. [default: one per core]
-    #[arg(short, long, value_name = "N", value_parser = wording::parse_jobs)]
-    pub jobs: Option<usize>,
 
     /// Report as a JSON document (docs/formats.md).
     #[arg(long)]

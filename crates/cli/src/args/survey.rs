@@ -2,9 +2,7 @@
 
 use std::path::PathBuf;
 
-use kiln_core::encode::Format;
-use kiln_core::plan::Look;
-
+use super::JudgingArgs;
 use crate::wording;
 
 /// The options of `kiln survey`.
@@ -24,46 +22,16 @@ pub struct SurveyArgs {
     #[arg(short, long, value_name = "RATIO", default_value = "1", value_parser = wording::parse_density)]
     pub density: f64,
 
-    /// The format of the estimate: jpeg, png, webp or avif.
-    #[arg(short, long, value_name = "FORMAT", default_value = "webp", value_parser = wording::parse_format)]
-    pub format: Format,
-
-    /// The look of the estimate: plain, fine, crisp, faithful, exact, or a score from 0 to 100.
-    #[arg(short, long, value_name = "LOOK", default_value = "fine", value_parser = wording::parse_look)]
-    pub look: Look,
-
-    /// The most that a picture may weigh. Without it: rather heavy from 100 KB on, heavy from
-    /// 200 KB, far too heavy from 500 KB.
-    #[arg(short, long, value_name = "SIZE", value_parser = wording::parse_weight)]
-    pub max_weight: Option<u64>,
+    #[command(flatten)]
+    pub judging: JudgingArgs,
 
     /// The order: weight, waste (what could go) or name.
     #[arg(long, value_name = "ORDER", default_value = "weight", value_parser = wording::parse_order)]
     pub sort: wording::Order,
 
-    /// Only files above this weight.
-    #[arg(long, value_name = "SIZE", value_parser = wording::parse_weight)]
-    pub over: Option<u64>,
-
-    /// Only so many files.
-    #[arg(long, value_name = "N", value_parser = wording::parse_top)]
-    pub top: Option<usize>,
-
-    /// Read headers only: much faster, but without estimates, twins and what a picture shows.
-    #[arg(long)]
-    pub headers_only: bool,
-
     /// Write a page with thumbnails as well, complete in one file.
     #[arg(long, value_name = "FILE")]
     pub html: Option<PathBuf>,
-
-    /// The largest picture that is looked at, in megapixels.
-    #[arg(long, value_name = "MP", default_value = "300", value_parser = wording::parse_megapixels)]
-    pub allowance: u64,
-
-    /// Pictures in work at once. [default: one per core]
-    #[arg(short, long, value_name = "N", value_parser = wording::parse_jobs)]
-    pub jobs: Option<usize>,
 
     /// Report as a JSON document (docs/formats.md).
     #[arg(long)]

@@ -1,6 +1,6 @@
 //! What the markup of a page tells of what a screen loads.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 
 use kiln_site::{Page, Role, Viewport};
 use url::Url;
@@ -15,7 +15,7 @@ pub(super) fn by_markup(
     numbers: &HashMap<Url, usize>,
     pictures: &mut [Picture],
 ) -> Vec<Loaded> {
-    let mut loads = Vec::new();
+    let (mut loads, mut known) = (Vec::new(), HashSet::new());
     for load in page.loads(viewport) {
         let Some(&number) = numbers.get(&page.pictures[load.picture].address) else {
             continue;
@@ -33,7 +33,7 @@ pub(super) fn by_markup(
         shown.is_unsized |= showing.role == Role::Image && !is_sized;
         shown.is_loaded = true;
         let file = Some(load.used.file);
-        if !loads.iter().any(|one: &Loaded| one.number == number) {
+        if known.insert(number) {
             loads.push(Loaded { number, file });
         }
     }

@@ -95,15 +95,19 @@ impl Measured {
             let address = Url::parse(address).ok()?;
             numbers.get(&address).copied()
         };
-        let mut loads: Vec<Loaded> = Vec::new();
+        let by_markup = page.pictures.iter().filter_map(|one| {
+            let used = one.uses.first()?;
+            Some((&one.address, used.file))
+        });
+        let by_markup: HashMap<&Url, usize> = by_markup.collect();
+        let asked: HashSet<&str> = self.loaded.iter().map(|one| one.address.as_str()).collect();
+        let (mut loads, mut known) = (Vec::new(), HashSet::new());
         let mut load = |number: usize, pictures: &mut [Picture]| {
-            let shown = &mut pictures[number].shown[screen];
-            if !loads.iter().any(|one| one.number == number) {
+            if known.insert(number) {
+                let shown = &mut pictures[number].shown[screen];
                 shown.is_loaded = true;
                 shown.is_measured = true;
-                let file = page.pictures.iter();
-                let mut file = file.filter(|one| one.address == pictures[number].address);
-                let file = file.find_map(|one| one.uses.first()).map(|used| used.file);
+                let file = by_markup.get(&pictures[number].address).copied();
                 loads.push(Loaded { number, file });
             }
         };
@@ -113,7 +117,7 @@ impl Measured {
                 continue;
             };
             let is_style = one.role == "style";
-            let is_asked = self.loaded.iter().any(|asked| asked.address == one.address);
+            let is_asked = asked.contains(one.address.as_str());
             // A set of backgrounds names all its options; one was loaded.
             if is_style && !is_asked && !one.address.starts_with("data:") {
                 continue;

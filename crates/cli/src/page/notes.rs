@@ -29,7 +29,10 @@ pub fn notes(visit: &Visit) -> Vec<Note> {
             });
         }
     };
-    let loaded = || visit.pictures.iter().filter(|picture| picture.is_loaded());
+    let loaded = || {
+        let came = visit.pictures.iter().filter(|one| one.got.is_ok());
+        came.filter(|picture| picture.is_loaded())
+    };
     let any = |picture: &Picture, holds: fn(&super::visit::Shown) -> bool| {
         picture
             .shown

@@ -15,9 +15,10 @@ use serde::Serialize;
 use crate::failure::Failure;
 
 /// Every value that a template prints is escaped, since its name ends in `.html`.
-const TEMPLATES: [(&str, &str); 7] = [
+const TEMPLATES: [(&str, &str); 8] = [
     ("shell.html", include_str!("shell.html")),
     ("survey.html", include_str!("survey.html")),
+    ("list.html", include_str!("list.html")),
     ("page.html", include_str!("page.html")),
     ("firing.html", include_str!("firing.html")),
     ("proof.html", include_str!("proof.html")),

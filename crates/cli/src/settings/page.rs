@@ -2,10 +2,9 @@
 
 use std::path::PathBuf;
 
-use kiln_core::decode::Allowance;
 use kiln_site::Viewport;
 
-use super::{Judging, cores};
+use super::Judging;
 use crate::args::PageArgs;
 
 /// The screens where none are named: a phone, a tablet, a desk.
@@ -90,19 +89,9 @@ impl PageSettings {
             },
             browser: typed.browser.clone(),
             max_total: typed.max_total,
-            judging: Judging {
-                max_weight: typed.max_weight,
-                format: typed.format,
-                coding: typed.look.into(),
-                look: !typed.headers_only,
-                thumbnails: typed.html.is_some(),
-                allowance: Allowance {
-                    pixels: typed.allowance,
-                },
-                jobs: typed.jobs.unwrap_or_else(cores),
-            },
-            over: typed.over.unwrap_or(0),
-            top: typed.top.unwrap_or(usize::MAX),
+            judging: Judging::resolve(&typed.judging, typed.html.is_some()),
+            over: typed.judging.over.unwrap_or(0),
+            top: typed.judging.top.unwrap_or(usize::MAX),
             save: typed.save.clone(),
             manners: Manners {
                 headers: typed.header.clone(),

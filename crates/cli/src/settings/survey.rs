@@ -7,7 +7,7 @@ use kiln_core::encode::Format;
 use kiln_core::plan::CodingWish;
 
 use super::cores;
-use crate::args::SurveyArgs;
+use crate::args::{JudgingArgs, SurveyArgs};
 use crate::wording::Order;
 
 /// What pictures are judged by.
@@ -54,6 +54,23 @@ pub struct SurveySettings {
     pub json: bool,
 }
 
+impl Judging {
+    /// What the options mean together; `thumbnails` are for a page.
+    pub fn resolve(typed: &JudgingArgs, thumbnails: bool) -> Judging {
+        Judging {
+            max_weight: typed.max_weight,
+            format: typed.format,
+            coding: typed.look.into(),
+            look: !typed.headers_only,
+            thumbnails,
+            allowance: Allowance {
+                pixels: typed.allowance,
+            },
+            jobs: typed.jobs.unwrap_or_else(cores),
+        }
+    }
+}
+
 impl SurveySettings {
     /// What the options mean together.
     pub fn resolve(typed: &SurveyArgs) -> SurveySettings {
@@ -62,20 +79,10 @@ impl SurveySettings {
             shown: typed.shown,
             density: typed.density,
             widest: (f64::from(typed.shown) * typed.density).round() as u32,
-            judging: Judging {
-                max_weight: typed.max_weight,
-                format: typed.format,
-                coding: typed.look.into(),
-                look: !typed.headers_only,
-                thumbnails: typed.html.is_some(),
-                allowance: Allowance {
-                    pixels: typed.allowance,
-                },
-                jobs: typed.jobs.unwrap_or_else(cores),
-            },
+            judging: Judging::resolve(&typed.judging, typed.html.is_some()),
             order: typed.sort,
-            over: typed.over.unwrap_or(0),
-            top: typed.top.unwrap_or(usize::MAX),
+            over: typed.judging.over.unwrap_or(0),
+            top: typed.judging.top.unwrap_or(usize::MAX),
             page: typed.html.clone(),
             json: typed.json,
         }
