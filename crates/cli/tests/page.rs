@@ -206,7 +206,7 @@ fn hosts_that_are_slow_lie_or_are_not_there_cost_one_line_each() {
         ("/z.css", Answer::Endless),
     ]);
     let scratch = Scratch::new();
-    let done = scratch.kiln(&["page", &host.address, "--timeout", "2"]);
+    let done = scratch.kiln(&["page", &host.address, "--timeout", "6"]);
     assert_eq!(done.code, 1);
     let mut said: Vec<&str> = done.stderr.lines().collect();
     said.sort_unstable();
@@ -214,7 +214,7 @@ fn hosts_that_are_slow_lie_or_are_not_there_cost_one_line_each() {
     kiln: /:1: a.css: unexpected end of file; the answer is broken; try again
     kiln: /:1: e.png: the server says 503 Service Unavailable; ask its owner, or try again later
     kiln: /:1: round.png: the server sends on to another address more than 10 times; ask its owner
-    kiln: /:1: slow.png: did not come within 2 s; try again, or raise --timeout
+    kiln: /:1: slow.png: did not come within 6 s; try again, or raise --timeout
     kiln: /:1: z.css: is larger than 32 MiB, the most that is fetched
     ");
     let refused = |arguments: &[&str]| {
