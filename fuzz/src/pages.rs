@@ -1,6 +1,6 @@
 //! The same for the files of a site: what is found in them lies in them.
 
-use kiln_site::{Found, Viewport, css, html, manifest, markdown, xml};
+use kiln_site::{Found, Viewport, css, html, manifest, markdown, selectors, xml};
 
 /// An exercise.
 pub type Exercise = fn(&[u8]);
@@ -21,7 +21,7 @@ fn with_text(bytes: &[u8], read: fn(&str) -> Found) {
     let found = read(&text);
     let lines = text.matches('\n').count() as u32 + 1;
     let screen = Viewport::default();
-    let elements = css::Meetings::of(&found.named);
+    let elements = selectors::Meetings::of(&found.named);
     for showing in &found.showings {
         for candidate in showing.candidates() {
             let written = text.get(candidate.span.clone());

@@ -15,6 +15,7 @@ pub mod load;
 pub mod manifest;
 pub mod markdown;
 pub mod media;
+pub mod selectors;
 pub mod showing;
 pub mod srcset;
 pub mod text;

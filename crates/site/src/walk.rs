@@ -8,8 +8,8 @@ use std::collections::{HashMap, HashSet};
 use serde::Serialize;
 use url::Url;
 
-use crate::css::Meetings;
 use crate::media::{self, Viewport};
+use crate::selectors::Meetings;
 use crate::showing::{Candidate, Found, Linked, Links, Named, Role, Showing};
 use crate::srcset::Descriptor;
 use crate::{css, html, manifest, markdown, xml};

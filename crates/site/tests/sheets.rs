@@ -1,4 +1,5 @@
-use kiln_site::css::{Meetings, references};
+use kiln_site::css::references;
+use kiln_site::selectors::Meetings;
 use kiln_site::srcset::Descriptor;
 
 #[test]
