@@ -11,6 +11,7 @@
 
 pub mod css;
 pub mod html;
+pub mod kinds;
 pub mod load;
 pub mod manifest;
 pub mod markdown;

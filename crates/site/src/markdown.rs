@@ -6,6 +6,7 @@ use std::ops::Range;
 use pulldown_cmark::{Event, LinkType, Options, Parser, Tag, TagEnd};
 
 use crate::html;
+use crate::kinds;
 use crate::showing::{Candidate, Found, Role, Showing};
 use crate::srcset::Descriptor;
 use crate::text::Lines;
@@ -54,7 +55,7 @@ pub fn references(text: &str) -> Found {
                 link_type,
                 dest_url,
                 ..
-            }) if html::is_named_like_a_picture(&dest_url) => {
+            }) if kinds::is_named_like_a_picture(&dest_url) => {
                 let candidate = candidate(text, &lines, &span, &dest_url, link_type);
                 let showing = Showing::new(Role::Link, span.clone(), lines.at(span.start));
                 found.showings.push(showing.of(candidate));

@@ -5,6 +5,7 @@ use std::ops::Range;
 
 use serde::Serialize;
 
+use crate::kinds;
 use crate::media::{self, Viewport};
 use crate::srcset::Descriptor;
 
@@ -234,6 +235,15 @@ impl Showing {
         self
     }
 
+    /// Stands, with all that it has, in one part of a file: where what it was read from has escapes.
+    pub(crate) fn stand_in(&mut self, span: &Range<usize>, line: u32) {
+        (self.span, self.line) = (span.clone(), line);
+        let choices = self.choices.iter_mut();
+        for candidate in choices.flat_map(|choice| &mut choice.candidates) {
+            (candidate.span, candidate.line) = (span.clone(), line);
+        }
+    }
+
     /// All candidates of all forms.
     pub fn candidates(&self) -> impl Iterator<Item = &Candidate> {
         self.choices.iter().flat_map(|choice| &choice.candidates)
@@ -263,7 +273,9 @@ impl Showing {
         let sizes = choice.sizes.as_deref();
         // `auto` is what the layout comes to, which is known only of what waits.
         let laid_out = match sizes {
-            Some(sizes) if media::is_auto(sizes) && self.lazy => self.own_width(viewport),
+            Some(sizes) if media::is_auto(sizes) && self.lazy => {
+                self.styled_width(viewport).or(self.width)
+            }
             _ => None,
         };
         let by_sizes = || sizes.map_or(viewport.width, |sizes| media::sizes(sizes, viewport));
@@ -278,17 +290,14 @@ impl Showing {
     pub fn width(&self, viewport: &Viewport) -> Option<f64> {
         let (choice, _) = self.chosen(viewport)?;
         let sizes = choice.sizes.as_deref().filter(|s| !media::is_auto(s));
-        let styled = self.styled.as_deref();
-        let styled = styled.and_then(|value| media::length(value, viewport));
         let by_sizes = || sizes.map(|sizes| media::sizes(sizes, viewport));
-        styled.or_else(by_sizes).or(self.width)
+        self.styled_width(viewport).or_else(by_sizes).or(self.width)
     }
 
-    /// The width that style or attribute give it.
-    fn own_width(&self, viewport: &Viewport) -> Option<f64> {
-        let styled = self.styled.as_deref();
-        let styled = styled.and_then(|value| media::length(value, viewport));
-        styled.or(self.width)
+    /// The width that its own style gives it.
+    fn styled_width(&self, viewport: &Viewport) -> Option<f64> {
+        let styled = self.styled.as_deref()?;
+        media::length(styled, viewport)
     }
 }
 
@@ -310,9 +319,8 @@ impl Choice {
 
 /// Whether browsers of today show files of a media type, as far as `type` attributes tell.
 fn is_shown_by_browsers(kind: &str) -> bool {
-    let bare = kind.split(';').next().unwrap_or("").trim();
     matches!(
-        bare.to_ascii_lowercase().as_str(),
+        kinds::bare(kind).as_str(),
         "" | "image/jpeg"
             | "image/jpg"
             | "image/png"

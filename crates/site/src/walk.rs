@@ -12,7 +12,7 @@ use crate::media::{self, Viewport};
 use crate::selectors::Meetings;
 use crate::showing::{Candidate, Found, Linked, Links, Named, Role, Showing};
 use crate::srcset::Descriptor;
-use crate::{css, html, manifest, markdown, xml};
+use crate::{css, html, kinds, manifest, markdown, xml};
 
 /// Frames within frames, and imports within imports, that are followed.
 const DEPTH: u32 = 5;
@@ -156,7 +156,7 @@ impl Walk {
         file.address = answer.address;
         let depth = file.depth;
         let found = match request.ask {
-            Ask::Page if is_picture(&answer.kind) => itself(&file.address),
+            Ask::Page if kinds::is_picture(&answer.kind) => itself(&file.address),
             Ask::Page => of_kind(&answer.kind, &file.address, &answer.text),
             Ask::Sheet => css::references(&answer.text),
             Ask::Manifest => manifest::references(&answer.text),
@@ -289,10 +289,6 @@ pub fn resolved(address: &str, base: &Url, root: Option<&Url>) -> Option<Url> {
     matches!(url.scheme(), "http" | "https" | "file" | "data").then_some(url)
 }
 
-fn is_picture(kind: &str) -> bool {
-    kind.trim_start().to_ascii_lowercase().starts_with("image/")
-}
-
 /// What a browser shows where a picture is asked for as a page.
 fn itself(address: &Url) -> Found {
     let candidate = Candidate {
@@ -309,10 +305,9 @@ fn itself(address: &Url) -> Found {
 
 /// What a file refers to, by its kind.
 fn of_kind(kind: &str, address: &Url, text: &str) -> Found {
-    let bare = kind.split(';').next().unwrap_or("").trim();
     let path = address.path().to_ascii_lowercase();
     let named = |extension: &str| path.ends_with(extension);
-    match bare.to_ascii_lowercase().as_str() {
+    match kinds::bare(kind).as_str() {
         "text/html" | "application/xhtml+xml" => html::references(text),
         "text/markdown" => markdown::references(text),
         "text/css" => css::references(text),

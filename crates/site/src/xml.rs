@@ -6,6 +6,7 @@ use roxmltree::{Attribute, Document, Node, ParsingOptions};
 
 use crate::css;
 use crate::html;
+use crate::kinds;
 use crate::showing::{Candidate, Found, Role, Showing};
 use crate::srcset::Descriptor;
 use crate::text::{self, Lines};
@@ -15,14 +16,13 @@ const NODES: u32 = 4_000_000;
 
 /// What a file refers to; nothing where it is not well-formed.
 pub fn references(xml: &str) -> Found {
-    let mut found = Found::default();
     let options = ParsingOptions {
         allow_dtd: true,
         nodes_limit: NODES,
         ..ParsingOptions::default()
     };
     let Ok(document) = Document::parse_with_options(xml, options) else {
-        return found;
+        return Found::default();
     };
     let mut reader = Reader {
         xml,
@@ -31,8 +31,7 @@ pub fn references(xml: &str) -> Found {
     };
     for node in document.descendants().filter(Node::is_element) {
         match node.tag_name().name() {
-            "image" | "feImage" => reader.attributes(&node, &["href"], Role::Drawing),
-            "use" => reader.attributes(&node, &["href"], Role::Drawing),
+            "image" | "feImage" | "use" => reader.drawing(&node),
             "enclosure" | "content" | "thumbnail" | "link" | "player" => {
                 reader.feed_attributes(&node);
             }
@@ -48,8 +47,7 @@ pub fn references(xml: &str) -> Found {
             reader.found.base = base(&node);
         }
     }
-    std::mem::swap(&mut found, &mut reader.found);
-    found
+    reader.found
 }
 
 /// What an XML file says its addresses are relative to.
@@ -81,13 +79,10 @@ impl Reader<'_> {
         self.found.showings.push(showing);
     }
 
-    fn attributes(&mut self, node: &Node<'_, '_>, names: &[&str], role: Role) {
-        let named: Vec<Attribute<'_, '_>> = node
-            .attributes()
-            .filter(|attribute| names.contains(&attribute.name()))
-            .collect();
-        for attribute in named {
-            self.show(role, attribute.value(), attribute.range_value());
+    /// A picture in a drawing; the attribute was once in a name space of its own.
+    fn drawing(&mut self, node: &Node<'_, '_>) {
+        for attribute in node.attributes().filter(|one| one.name() == "href") {
+            self.show(Role::Drawing, attribute.value(), attribute.range_value());
         }
     }
 
@@ -100,7 +95,8 @@ impl Reader<'_> {
             let Some(attribute) = node.attribute_node(name) else {
                 continue;
             };
-            let named_like_one = kind.is_none() && html::is_named_like_a_picture(attribute.value());
+            let named_like_one =
+                kind.is_none() && kinds::is_named_like_a_picture(attribute.value());
             if says_picture || named_like_one {
                 self.show(Role::Feed, attribute.value(), attribute.range_value());
             }
@@ -114,7 +110,7 @@ impl Reader<'_> {
         let is_one = matches!(node.tag_name().name(), "logo" | "icon");
         for text in node.children().filter(Node::is_text) {
             let address = text.text().unwrap_or("");
-            if is_one || of_picture || html::is_named_like_a_picture(address) {
+            if is_one || of_picture || kinds::is_named_like_a_picture(address) {
                 let written = &self.xml[text.range()];
                 let inner = text::trimmed(written);
                 let at = text.range().start;
@@ -132,13 +128,8 @@ impl Reader<'_> {
             let span = text.range();
             let line = self.lines.at(span.start);
             for mut showing in html::references(html).showings {
-                (showing.span, showing.line) = (span.clone(), line);
+                showing.stand_in(&span, line);
                 showing.role = Role::Feed;
-                for choice in &mut showing.choices {
-                    for candidate in &mut choice.candidates {
-                        (candidate.span, candidate.line) = (span.clone(), line);
-                    }
-                }
                 self.found.showings.push(showing);
             }
         }

@@ -8,6 +8,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::thread;
 
+use kiln_site::kinds;
 use tiny_http::{Header, Method, Request, Response, Server};
 use url::Url;
 
@@ -110,21 +111,15 @@ fn found(asked: &str, folder: &Path) -> Option<PathBuf> {
 fn kind(path: &Path) -> &'static str {
     let extension = path.extension().unwrap_or_default().to_string_lossy();
     match extension.to_ascii_lowercase().as_str() {
-        "html" | "htm" => "text/html; charset=utf-8",
-        "xhtml" => "application/xhtml+xml",
-        "css" => "text/css",
         "js" | "mjs" => "text/javascript",
         "json" => "application/json",
-        "webmanifest" => "application/manifest+json",
-        "svg" => "image/svg+xml",
-        "jpg" | "jpeg" => "image/jpeg",
-        "png" => "image/png",
-        "gif" => "image/gif",
-        "webp" => "image/webp",
-        "avif" => "image/avif",
-        "ico" => "image/x-icon",
         "woff2" => "font/woff2",
         "woff" => "font/woff",
-        _ => "application/octet-stream",
+        _ => match kinds::by_name(&path.to_string_lossy()) {
+            // What says nothing itself is written as people write today.
+            "text/html" => "text/html; charset=utf-8",
+            "" => "application/octet-stream",
+            kind => kind,
+        },
     }
 }

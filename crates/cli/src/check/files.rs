@@ -3,26 +3,12 @@
 use std::fs;
 use std::path::{Path, PathBuf};
 
+use kiln_site::kinds;
 use walkdir::WalkDir;
 
 use crate::failure::Failure;
 use crate::find::{Candidate, slashed};
 use crate::ledger;
-
-/// What files of a site may refer to pictures.
-const SITES: [&str; 11] = [
-    "html",
-    "htm",
-    "xhtml",
-    "md",
-    "markdown",
-    "css",
-    "webmanifest",
-    "xml",
-    "rss",
-    "atom",
-    "svg",
-];
 
 /// All that was found.
 #[derive(Debug, Default)]
@@ -67,20 +53,17 @@ pub(super) fn find(paths: &[PathBuf]) -> Result<Files, Failure> {
 
 impl Files {
     fn take(&mut self, path: &Path, root: &Path, named_by_user: bool) {
-        let extension = path
-            .extension()
-            .unwrap_or_default()
-            .to_string_lossy()
-            .to_lowercase();
         if path.file_name().is_some_and(|name| name == ledger::NAME) {
             self.fired.push(path.parent().unwrap_or(root).to_owned());
         }
-        let is_site = SITES.contains(&extension.as_str());
+        let kind = kinds::by_name(&path.to_string_lossy());
+        let is_drawing = kind == "image/svg+xml";
+        let is_site = is_drawing || !(kind.is_empty() || kinds::is_picture(kind));
         if is_site {
             self.pages.push((path.to_owned(), root.to_owned()));
         }
         // A drawing is both.
-        if !is_site || extension == "svg" {
+        if !is_site || is_drawing {
             let below = path.strip_prefix(root).unwrap_or(path);
             self.pictures.push(Candidate {
                 path: path.to_owned(),

@@ -4,8 +4,7 @@ use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
 
 use kiln_core::label;
-use kiln_site::walk::Ask;
-use kiln_site::{Answer, Page, Role, Walk};
+use kiln_site::{Answer, Page, Role, Walk, kinds};
 use url::Url;
 
 use super::files::Files;
@@ -35,17 +34,7 @@ pub(super) fn check(files: &Files, pictures: &HashMap<PathBuf, u64>, flaws: &mut
         elements(&page, path, flaws);
         total(&page, path, pictures, flaws);
     }
-    let is_site = |path: &Path| {
-        let extension = path
-            .extension()
-            .unwrap_or_default()
-            .to_string_lossy()
-            .to_lowercase();
-        matches!(
-            extension.as_str(),
-            "html" | "htm" | "xhtml" | "md" | "markdown"
-        )
-    };
+    let is_site = |path: &Path| kinds::is_page(&path.to_string_lossy());
     // Without pages nothing is known of what refers to pictures.
     if files.pages.iter().any(|(path, _)| is_site(path)) {
         for candidate in &files.pictures {
@@ -220,13 +209,7 @@ fn elements(page: &Page, path: &Path, flaws: &mut Flaws<'_>) {
 
 /// What the pictures of a page come to.
 fn total(page: &Page, path: &Path, pictures: &HashMap<PathBuf, u64>, flaws: &mut Flaws<'_>) {
-    let is_page = page.files.first().is_some_and(|file| file.ask == Ask::Page);
-    let extension = path
-        .extension()
-        .unwrap_or_default()
-        .to_string_lossy()
-        .to_lowercase();
-    if !is_page || !matches!(extension.as_str(), "html" | "htm" | "xhtml") {
+    if kinds::by_name(&path.to_string_lossy()) != "text/html" {
         return;
     }
     let weight = |address: &Url| -> u64 {

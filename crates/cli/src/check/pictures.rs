@@ -12,11 +12,8 @@ use crate::failure::Failure;
 use crate::find::{self, Candidate};
 use crate::report::Channels;
 use crate::rules::Rule;
-use crate::survey::{self, Record, Wanted};
+use crate::survey::{self, NO_LIMIT, Record, Wanted};
 use crate::wording;
-
-/// Wide enough for every picture to be no surplus: the rule for that has a limit of its own.
-const NO_LIMIT: u32 = 1 << 20;
 
 /// Checks every picture; their weights by their real paths.
 pub(super) fn check(
@@ -31,6 +28,7 @@ pub(super) fn check(
             named_by_user: candidate.named_by_user,
         },
         called: candidate.path.to_string_lossy().into_owned(),
+        // The rule for that has a limit of its own.
         shown: NO_LIMIT,
         widest: NO_LIMIT,
     });
@@ -88,16 +86,17 @@ pub(super) fn check(
 fn one(record: &Record, flaws: &mut Flaws<'_>) {
     let file = record.path.to_string_lossy().into_owned();
     let at = At::file(&file);
-    let limits = flaws.settings.limits.clone();
+    let limits = &flaws.settings.limits;
+    let (max_weight, max_width) = (limits.max_weight, limits.max_width);
     flaws.add_weight(
         Rule::Weight,
         &file,
         record.weight,
-        limits.max_weight,
+        max_weight,
         "fire it with --max-weight",
     );
     let headers = record.headers.as_ref();
-    if let (Some(size), Some(most)) = (headers.and_then(|h| h.upright()), limits.max_width) {
+    if let (Some(size), Some(most)) = (headers.and_then(|h| h.upright()), max_width) {
         // A drawing is sharp at every size.
         let is_drawn = headers.is_some_and(|h| h.probe().is_ok_and(|probe| probe.is_drawn()));
         if size.width() > most && !is_drawn {

@@ -13,6 +13,7 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 use std::thread;
 use std::time::Duration;
 
+use kiln_site::kinds;
 use ureq::config::Config;
 use ureq::http::{Response, StatusCode, header};
 use ureq::tls::{RootCerts, TlsConfig};
@@ -37,6 +38,12 @@ const TEXT: u64 = 32 << 20;
 
 /// The largest picture that is fetched.
 const PICTURE: u64 = 512 << 20;
+
+/// Of a host that no name leads to.
+const NO_HOST: &str = "there is no such host; check the address";
+
+/// Of a host that does not answer.
+const NOBODY: &str = "nothing answers there; check the address, and that its server runs";
 
 /// What browsers say they take; some servers choose by it.
 const ACCEPT: &str = "image/avif,image/webp,image/svg+xml,image/*,text/html,text/css,*/*;q=0.8";
@@ -155,7 +162,7 @@ impl Web {
             Some(value.to_owned())
         };
         let kind = header(header::CONTENT_TYPE).unwrap_or_default();
-        if is_text && is_picture(&kind) {
+        if is_text && kinds::is_picture(&kind) {
             let weight = 0;
             let got = Got {
                 address,
@@ -223,16 +230,14 @@ impl Web {
     /// Why an address did not answer.
     fn unfetched(&self, error: ureq::Error) -> Mishap {
         let says = match &error {
-            ureq::Error::HostNotFound => "there is no such host; check the address".to_owned(),
+            ureq::Error::HostNotFound => NO_HOST.to_owned(),
             ureq::Error::Timeout(_) => self.too_slow(),
             ureq::Error::Other(other) if other.is::<Private>() => return is_private(other),
             ureq::Error::Rustls(_) | ureq::Error::Tls(_) => {
                 format!("its certificate is not valid ({error}); ask the owner of the host")
             }
-            ureq::Error::ConnectionFailed => {
-                "nothing answers there; check the address, and that its server runs".to_owned()
-            }
-            ureq::Error::Io(io) => return self.broken_ref(io, &error),
+            ureq::Error::ConnectionFailed => NOBODY.to_owned(),
+            ureq::Error::Io(io) => return self.unconnected(io),
             ureq::Error::BadUri(_) | ureq::Error::Http(_) => {
                 format!("is no address that can be asked ({error}); check it")
             }
@@ -241,20 +246,17 @@ impl Web {
         Mishap::new(says)
     }
 
-    fn broken_ref(&self, io: &io::Error, error: &ureq::Error) -> Mishap {
+    /// Why there was no connection, or it ended.
+    fn unconnected(&self, io: &io::Error) -> Mishap {
         let words = io.to_string();
         let says = match io.kind() {
-            io::ErrorKind::ConnectionRefused => {
-                "nothing answers there; check the address, and that its server runs".to_owned()
-            }
+            io::ErrorKind::ConnectionRefused => NOBODY.to_owned(),
             io::ErrorKind::TimedOut | io::ErrorKind::WouldBlock => self.too_slow(),
             _ if words.contains("certificate") => {
                 format!("its certificate is not valid ({words}); ask the owner of the host")
             }
-            _ if words.contains("lookup") || words.contains("resolve") => {
-                "there is no such host; check the address".to_owned()
-            }
-            _ => format!("the connection broke ({error}); try again"),
+            _ if words.contains("lookup") || words.contains("resolve") => NO_HOST.to_owned(),
+            _ => format!("the connection broke (io: {words}); try again"),
         };
         Mishap::new(says)
     }
@@ -331,63 +333,38 @@ fn missing(error: io::Error) -> Mishap {
     }
 }
 
+/// A file on disk. Of a picture nothing but its kind is taken.
 fn from_disk(address: &Url, limit: u64, into: &mut dyn Write) -> Result<Got, Mishap> {
     let path = on_disk(address)?;
-    let file = File::open(&path).map_err(missing)?;
-    let kind = kind_by_name(address);
-    if is_picture(&kind) {
-        let (address, weight) = (address.clone(), 0);
+    let kind = kinds::by_name(address.path());
+    if kinds::is_picture(kind) {
+        File::open(&path).map_err(missing)?;
         return Ok(Got {
-            address,
-            weight,
-            kind,
+            address: address.clone(),
+            weight: 0,
+            kind: kind.to_owned(),
         });
     }
-    let mut body = Counted::new(file, limit);
+    read_disk(&path, limit, into)
+}
+
+fn read_disk(path: &Path, limit: u64, into: &mut dyn Write) -> Result<Got, Mishap> {
+    let mut body = Counted::new(File::open(path).map_err(missing)?, limit);
     answer::pour(&mut body, into, limit).map_err(Mishap::unreadable)?;
     // Relative addresses in an index are seen from its folder.
-    let address = Url::from_file_path(std::path::absolute(&path).unwrap_or(path));
+    let address = Url::from_file_path(std::path::absolute(path).map_err(Mishap::unreadable)?);
     let address = address.map_err(|()| Mishap::new("is no path on this machine"))?;
     Ok(Got {
-        kind: kind_by_name(&address),
+        kind: kinds::by_name(address.path()).to_owned(),
         weight: body.count(),
         address,
     })
 }
 
-/// Whether a media type is that of a picture.
-fn is_picture(kind: &str) -> bool {
-    kind.trim_start().to_ascii_lowercase().starts_with("image/")
-}
-
-/// What a file on disk is, as servers go by its name.
-fn kind_by_name(address: &Url) -> String {
-    let path = address.path();
-    let extension = path.rsplit_once('.').map_or("", |(_, extension)| extension);
-    let kind = match extension.to_ascii_lowercase().as_str() {
-        "htm" | "html" | "xhtml" => "text/html",
-        "css" => "text/css",
-        "md" | "markdown" => "text/markdown",
-        "webmanifest" => "application/manifest+json",
-        "svg" => "image/svg+xml",
-        "xml" | "rss" | "atom" => "application/xml",
-        _ if kiln_site::html::is_named_like_a_picture(path) => "image/*",
-        _ => "",
-    };
-    kind.to_owned()
-}
-
 /// A text on disk.
 pub fn text_on_disk(address: &Url) -> Result<(Got, String), Mishap> {
-    let path = on_disk(address)?;
     let mut bytes = Vec::new();
-    let file = File::open(&path).map_err(missing)?;
-    answer::pour(&mut Counted::new(file, TEXT), &mut bytes, TEXT).map_err(Mishap::unreadable)?;
-    let got = Got {
-        kind: kind_by_name(address),
-        weight: bytes.len() as u64,
-        address: Url::from_file_path(&path).unwrap_or_else(|()| address.clone()),
-    };
+    let got = read_disk(&on_disk(address)?, TEXT, &mut bytes)?;
     Ok((got, answer::text(&bytes, None)))
 }
 

@@ -220,7 +220,6 @@ fn row(told: &Told<'_>, number: usize, picture: &Picture, heaviest: u64) -> Row 
     let headers = record.and_then(|record| record.headers.as_ref());
     let size = headers.and_then(|headers| headers.own_size());
     let weight = picture.weight().unwrap_or(0);
-    let share = |bytes: u64| (bytes as f64 / heaviest as f64 * 1000.0).round() / 10.0;
     let findings = record.map_or(&[][..], |record| &record.findings[..]).iter();
     Row {
         number,
@@ -232,8 +231,8 @@ fn row(told: &Told<'_>, number: usize, picture: &Picture, heaviest: u64) -> Row 
         weight: wording::weight(weight),
         would_be: table::would_be(picture),
         waste: picture.waste(),
-        solid: share(weight - picture.waste()),
-        light: share(picture.waste()),
+        solid: pages::share(weight - picture.waste(), heaviest),
+        light: pages::share(picture.waste(), heaviest),
         thumbnail: record.and_then(|record| record.thumbnail.clone()),
         findings: findings
             .map(|finding| Note {

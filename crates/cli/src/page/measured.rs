@@ -2,7 +2,7 @@
 
 use std::collections::{HashMap, HashSet};
 
-use kiln_site::Page;
+use kiln_site::{Page, kinds};
 use url::Url;
 
 use super::visit::{Loaded, Picture, Visit};
@@ -17,10 +17,9 @@ impl Visit {
     /// Has a browser show a page on every screen. Where that fails, its markup tells.
     pub(super) fn measure(&mut self, page: usize, browser: &Browser, with_look: bool) {
         let start = self.pages[page].start.clone();
-        let path = start.address.path().to_ascii_lowercase();
         let came = self.pages[page].came();
         // A browser shows these as plain text, and has nothing to show where nothing came.
-        if !came || path.ends_with(".md") || path.ends_with(".markdown") {
+        if !came || kinds::by_name(start.address.path()) == "text/markdown" {
             return;
         }
         let served = start.root.as_ref().map(Served::begin).transpose();
@@ -74,7 +73,7 @@ impl Measured {
         let shown = self.shown.iter().map(|one| &one.address);
         let asked = self.loaded.iter().filter(|one| {
             ASKS_FOR_PICTURES.contains(&one.by.as_str())
-                || kiln_site::html::is_named_like_a_picture(&one.address)
+                || kinds::is_named_like_a_picture(&one.address)
         });
         let all = shown.chain(asked.map(|one| &one.address));
         let mut met = HashSet::new();

@@ -4,6 +4,7 @@ use std::fs;
 use std::io::{self, IsTerminal, Read};
 use std::path::{Path, PathBuf};
 
+use kiln_site::kinds;
 use url::Url;
 use walkdir::WalkDir;
 
@@ -12,9 +13,6 @@ use crate::settings::{Manners, PageSettings};
 
 /// The variable that a password may stand in.
 const PASSWORD: &str = "KILN_PASSWORD";
-
-/// What files of a built site are pages.
-const PAGES: [&str; 5] = ["html", "htm", "xhtml", "md", "markdown"];
 
 /// A page that is visited.
 #[derive(Clone, Debug, PartialEq)]
@@ -140,9 +138,8 @@ fn below(path: &Path, root: Option<&Url>) -> Result<Vec<Start>, Failure> {
             let path = error.path().unwrap_or(path).to_owned();
             Failure::unreadable(&path)(io::Error::from(error))
         })?;
-        let extension = entry.path().extension().unwrap_or_default();
-        let extension = extension.to_string_lossy().to_lowercase();
-        if entry.file_type().is_file() && PAGES.contains(&extension.as_str()) {
+        let is_page = kinds::is_page(&entry.path().to_string_lossy());
+        if entry.file_type().is_file() && is_page {
             let given = entry.path().strip_prefix(path).unwrap_or(entry.path());
             starts.push(Start {
                 given: given.to_string_lossy().into_owned(),

@@ -4,6 +4,7 @@ use std::collections::HashMap;
 use std::path::PathBuf;
 
 use kiln_core::survey::Name;
+use kiln_site::kinds;
 use kiln_site::walk::Ask;
 use kiln_site::{Answer, Page, Request, Role, Use, Viewport, Walk};
 use tempfile::TempDir;
@@ -19,7 +20,7 @@ use crate::find::Candidate;
 use crate::mishap::Mishap;
 use crate::report::{Channels, Counting};
 use crate::settings::{Manners, PageSettings};
-use crate::survey::{self, Record, Wanted};
+use crate::survey::{self, NO_LIMIT, Record, Wanted};
 use crate::wording;
 
 /// Eyes see no more than this density at the distance of a phone.
@@ -27,9 +28,6 @@ const SEEN_DENSITY: f64 = 2.0;
 
 /// CSS pixels that a picture is estimated for which no screen loads.
 const UNSHOWN: u32 = 1920;
-
-/// Wide enough for every picture to be no surplus.
-const NO_LIMIT: u32 = 1 << 20;
 
 /// All that was seen.
 #[derive(Debug)]
@@ -169,8 +167,11 @@ pub fn visit(
     let browser = browser.map(|address| Browser::find(Some(address).filter(|a| !a.is_empty())));
     let browser = browser.transpose()?;
     let counting = Counting::start(starts.len(), "pages", channels);
+    let mut webs = Vec::with_capacity(starts.len());
     for start in starts {
-        let page = visit.walk(start, manners);
+        let web = Web::of(&start.address, manners);
+        let page = visit.walk(start, &web);
+        webs.push(web);
         if let Some(browser) = &browser {
             visit.measure(page, browser, settings.page.is_some());
         }
@@ -180,7 +181,7 @@ pub fn visit(
     // The browser is not needed any more, and takes memory.
     drop(browser);
     visit.gather();
-    visit.fetch(manners, channels);
+    visit.fetch(&webs, channels);
     visit.note_shown();
     visit.judge(settings, channels)?;
     Ok(visit)
@@ -188,8 +189,7 @@ pub fn visit(
 
 impl Visit {
     /// Reads a page and all that it is made of; its number.
-    fn walk(&mut self, start: Start, manners: &Manners) -> usize {
-        let web = Web::of(&start.address, manners);
+    fn walk(&mut self, start: Start, web: &Web) -> usize {
         let mut walk = Walk::new(start.address.clone(), start.root.clone());
         let mut failed: Vec<(usize, Mishap)> = Vec::new();
         loop {
@@ -197,7 +197,7 @@ impl Visit {
             if wanted.is_empty() {
                 break;
             }
-            let answers = fetch::each(&wanted, |request| answer(&web, request));
+            let answers = fetch::each(&wanted, |request| answer(web, request));
             for (request, answer) in wanted.iter().zip(answers) {
                 match answer {
                     Ok(answer) => walk.take(request, answer),
@@ -252,12 +252,8 @@ impl Visit {
         self.pictures = pictures.all;
     }
 
-    fn fetch(&mut self, manners: &Manners, channels: &Channels) {
-        let webs: Vec<Web> = self
-            .pages
-            .iter()
-            .map(|page| Web::of(&page.start.address, manners))
-            .collect();
+    /// Fetches every picture, as the page may that it was first met in.
+    fn fetch(&mut self, webs: &[Web], channels: &Channels) {
         let counting = Counting::start(self.pictures.len(), "pictures", channels);
         let spool = self._spool.path();
         let asked: Vec<(usize, &Picture)> = self.pictures.iter().enumerate().collect();
@@ -441,7 +437,7 @@ fn answer(web: &Web, request: &Request) -> Result<Answer, Mishap> {
     }
     let (got, text) = web.text(&request.address)?;
     if request.ask == Ask::Page && !is_page(&got.kind) {
-        let kind = got.kind.split(';').next().unwrap_or("").trim();
+        let kind = kinds::bare(&got.kind);
         return Err(Mishap::new(format!(
             "is no page but {kind}; name another address"
         )));
@@ -451,12 +447,7 @@ fn answer(web: &Web, request: &Request) -> Result<Answer, Mishap> {
 
 /// Whether what a server calls a media type may refer to pictures, or be one.
 fn is_page(kind: &str) -> bool {
-    let bare = kind
-        .split(';')
-        .next()
-        .unwrap_or("")
-        .trim()
-        .to_ascii_lowercase();
+    let bare = kinds::bare(kind);
     bare.is_empty()
         || bare.starts_with("text/")
         || bare.starts_with("image/")

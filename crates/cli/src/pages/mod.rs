@@ -98,6 +98,11 @@ pub fn exact(raster: &Raster) -> String {
     file.map_or(String::new(), |(kind, file)| address(kind, &file))
 }
 
+/// A part of a whole, in per cent to a tenth.
+pub fn share(part: u64, whole: u64) -> f64 {
+    (part as f64 / whole as f64 * 1000.0).round() / 10.0
+}
+
 /// The address of a picture that stands in the page itself.
 pub fn address(kind: &str, file: &[u8]) -> String {
     format!("data:image/{kind};base64,{}", STANDARD.encode(file))

@@ -87,6 +87,9 @@ impl Record {
     }
 }
 
+/// Wide enough for every picture to be no surplus.
+pub const NO_LIMIT: u32 = 1 << 20;
+
 /// A picture that is to be judged.
 #[derive(Debug)]
 pub struct Wanted {

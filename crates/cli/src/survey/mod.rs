@@ -15,7 +15,7 @@ use crate::settings::SurveySettings;
 use crate::wording::Order;
 use crate::{pages, write};
 
-pub use gather::{Record, Survey, Wanted, gather, judge};
+pub use gather::{NO_LIMIT, Record, Survey, Wanted, gather, judge};
 
 /// Surveys and reports. Damaged pictures are findings like others; only what could not be read
 /// at all changes the exit code.

@@ -102,7 +102,6 @@ fn note(name: kiln_core::survey::Name, says: String, worth: Option<u64>, files: 
 fn row(record: &Record, heaviest: u64) -> Row {
     let headers = record.headers.as_ref();
     let size = headers.and_then(|h| h.own_size());
-    let share = |bytes: u64| (bytes as f64 / heaviest as f64 * 1000.0).round() / 10.0;
     let findings = record.findings.iter();
     Row {
         name: wording::safe(&record.name),
@@ -114,8 +113,8 @@ fn row(record: &Record, heaviest: u64) -> Row {
         would_be: record.would_be(),
         remains: record.remains(),
         waste: record.waste(),
-        solid: share(record.remains()),
-        light: share(record.waste()),
+        solid: pages::share(record.remains(), heaviest),
+        light: pages::share(record.waste(), heaviest),
         thumbnail: record.thumbnail.clone(),
         findings: findings
             .map(|f| note(f.name, f.says.clone(), f.worth, 1))

@@ -2,9 +2,10 @@
 
 use html5gum::emitters::default::StartTag;
 
-use super::{Reader, Value, is_named_like_a_picture, nested};
+use super::{Reader, Value, nested};
 use crate::css;
-use crate::showing::{Candidate, Choice, Element, Linked, Links, Role, Showing};
+use crate::kinds::is_named_like_a_picture;
+use crate::showing::{Candidate, Choice, Element, Linked, Links, Role};
 use crate::srcset::Descriptor;
 use crate::text::Lines;
 
@@ -135,12 +136,7 @@ impl Reader<'_> {
         showing
             .choices
             .extend(self.own_choices(tag, "srcset", "sizes", "src"));
-        showing
-            .choices
-            .retain(|choice| !choice.candidates.is_empty());
-        if !showing.choices.is_empty() {
-            self.found.showings.push(showing);
-        }
+        self.show(showing);
     }
 
     /// The candidates of an element itself. Its plain address is one of them, for a density of 1, unless
@@ -202,10 +198,7 @@ impl Reader<'_> {
                 let choices = self.own_choices(tag, "imagesrcset", "imagesizes", "href");
                 showing.choices = choices;
                 showing.conditions.extend(self.text(tag, "media"));
-                showing
-                    .choices
-                    .retain(|choice| !choice.candidates.is_empty());
-                self.found.showings.push(showing);
+                self.show(showing);
             }
         } else if is("image_src") {
             self.simple(Role::Preview, tag, "href");
@@ -262,15 +255,9 @@ impl Reader<'_> {
         }
         let mut inner = nested(&text, 0, &Lines::of(&text), self.depth - 1);
         let line = self.lines.at(span.start);
-        let place = |showing: &mut Showing| {
-            (showing.span, showing.line) = (span.clone(), line);
-            for choice in &mut showing.choices {
-                for candidate in &mut choice.candidates {
-                    (candidate.span, candidate.line) = (span.clone(), line);
-                }
-            }
-        };
-        inner.showings.iter_mut().for_each(place);
+        for showing in &mut inner.showings {
+            showing.stand_in(&span, line);
+        }
         self.take(inner);
     }
 
@@ -341,13 +328,10 @@ impl Reader<'_> {
                 .clone()
                 .all(|c| is_named_like_a_picture(&c.address))
         {
-            choices.retain(|choice| !choice.candidates.is_empty());
-            if !choices.is_empty() {
-                let mut showing = self.showing(Role::Deferred, tag);
-                showing.choices = choices;
-                showing.lazy = true;
-                self.found.showings.push(showing);
-            }
+            let mut showing = self.showing(Role::Deferred, tag);
+            showing.choices = choices;
+            showing.lazy = true;
+            self.show(showing);
         }
     }
 }

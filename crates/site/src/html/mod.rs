@@ -43,20 +43,6 @@ fn nested(html: &str, offset: usize, lines: &Lines, depth: u32) -> Found {
     reader.found
 }
 
-/// Extensions that pictures have on the web and in the folders behind it.
-const EXTENSIONS: [&str; 20] = [
-    "jpg", "jpeg", "jpe", "jfif", "png", "apng", "gif", "webp", "avif", "svg", "ico", "bmp", "tif",
-    "tiff", "heic", "heif", "jxl", "jp2", "psd", "cur",
-];
-
-/// Whether the path of an address ends as names of pictures do.
-pub fn is_named_like_a_picture(address: &str) -> bool {
-    let path = address.split(['?', '#']).next().unwrap_or("").trim();
-    let name = path.rsplit('/').next().unwrap_or("");
-    let extension = name.rsplit_once('.').map(|(_, extension)| extension);
-    extension.is_some_and(|e| EXTENSIONS.contains(&e.to_ascii_lowercase().as_str()))
-}
-
 struct Reader<'a> {
     html: &'a str,
     /// The byte of the file that the text begins at.
@@ -265,6 +251,15 @@ impl Reader<'_> {
         showing.styled = style.and_then(|style| css::declared(&style, "width"));
         showing.inert = self.inert > 0;
         showing
+    }
+
+    /// Notes a picture in all its forms, but for those without any file.
+    fn show(&mut self, mut showing: Showing) {
+        let is_offered = |choice: &Choice| !choice.candidates.is_empty();
+        showing.choices.retain(is_offered);
+        if !showing.choices.is_empty() {
+            self.found.showings.push(showing);
+        }
     }
 
     /// A picture with the one address of an attribute.
