@@ -6,12 +6,14 @@ use kiln_core::guard;
 
 pub mod exercises;
 pub mod pages;
+pub mod rewired;
 pub mod written;
 
 /// The exercise of a target.
 pub fn exercise(name: &str) -> fn(&[u8]) {
     let all = exercises::ALL.into_iter();
     let all = all.chain(written::ALL).chain(pages::ALL);
+    let all = all.chain(rewired::ALL);
     let mut named = all.filter(|(known, _)| *known == name);
     named.next().expect("a target's own name").1
 }

@@ -2,6 +2,7 @@
 
 mod check;
 mod judging;
+mod markup;
 mod page;
 mod survey;
 
@@ -16,6 +17,7 @@ use crate::layer::{TypedLayer, TypedShape};
 use crate::wording;
 pub use check::CheckArgs;
 pub use judging::JudgingArgs;
+pub use markup::{MarkupArgs, RewireArgs};
 pub use page::PageArgs;
 pub use survey::SurveyArgs;
 
@@ -38,6 +40,7 @@ Examples:
   kiln fire                                    Make all pieces of that kiln file
   kiln fire photos --width 800 --density 1,2   Make WebP pieces of every picture in photos
   kiln check                                   Are they fit to publish?
+  kiln rewire public                           Point the pages of public/ at them
 
 Exit codes: 0 all done and every budget kept; 1 something was not done or not kept, each named
 on stderr; 2 the command line or the kiln file is wrong; 130 interrupted.";
@@ -59,7 +62,11 @@ pub enum Command {
     Label(LabelArgs),
     /// Hold files, folders and built sites to rules: a gate for a build.
     Check(Box<CheckArgs>),
-    /// Unpack the sample site of Tern Point Light and fire it.
+    /// Write the HTML for each picture: its pieces, its words, its size.
+    Markup(Box<MarkupArgs>),
+    /// Point the HTML, CSS and Markdown of a site at the pieces.
+    Rewire(Box<RewireArgs>),
+    /// Unpack the sample site of Tern Point Light, fire it and rewire its pages.
     Demo(DemoArgs),
     /// Print what a shell needs to complete commands and options.
     Completions(CompletionsArgs),
@@ -431,5 +438,6 @@ Example:
 const DEMO_EXAMPLES: &str = "\
 Example:
   kiln demo lighthouse
-      Unpacks originals, a kiln file and a label sheet into lighthouse/ and fires them.
+      Unpacks originals, a kiln file, a label sheet and pages into lighthouse/, fires the
+      originals and points the pages at the pieces; lighthouse/before keeps them as they came.
       Two of the originals are broken on purpose, to show how that is said.";

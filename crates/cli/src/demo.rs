@@ -6,12 +6,16 @@ use std::io::Write;
 use std::path::Path;
 use std::process::ExitCode;
 
+use kiln_site::edit::{Edits, applied};
+use kiln_site::{css, html, kinds, markdown};
+
 use crate::args::{DemoArgs, FireArgs};
 use crate::failure::Failure;
 use crate::firing;
+use crate::grid::{self, FAINT, GOOD};
 use crate::report::Channels;
-use crate::settings::{Settings, Telling};
-use crate::write;
+use crate::settings::{RewireSettings, Settings, Telling, VIEWPORTS};
+use crate::{loads, rewire, wording, write};
 
 macro_rules! sample_site {
     ($($name:literal),* $(,)?) => {
@@ -47,6 +51,12 @@ sample_site![
     "site.css",
 ];
 
+/// The pages that are weighed.
+const PAGES: [&str; 3] = ["index.html", "rooms.html", "museum.html"];
+
+/// The folder that the pages are kept in as they came.
+const BEFORE: &str = "before";
+
 /// The two that are broken on purpose: a photo cut off in the middle, and a note that calls
 /// itself one.
 const BROKEN: [&str; 2] = [
@@ -69,11 +79,11 @@ pub fn run(typed: &DemoArgs, channels: &Channels) -> Result<ExitCode, Failure> {
             say(text);
         }
     };
+    let dir = typed.dir.display();
     say(&format!(
-        "The site of Tern Point Light is in {}: originals, a kiln file, a label sheet, and the pages \
-         that show them as they came.\n\
+        "The site of Tern Point Light is in {dir}: originals, a kiln file, a label sheet, and pages that \
+         show the originals as they came; {dir}/{BEFORE} keeps those pages.\n\
          What follows is the same as kiln fire in that folder.\n",
-        typed.dir.display(),
     ));
     let report = firing::fire(&settings, &HashSet::new(), channels)?;
     channels.tell(&report, &settings)?;
@@ -82,27 +92,98 @@ pub fn run(typed: &DemoArgs, channels: &Channels) -> Result<ExitCode, Failure> {
     let refused: Vec<&Path> = refused.iter().map(|aside| aside.path.as_path()).collect();
     let broken = BROKEN.map(|name| typed.dir.join(name));
     if !report.interrupted && report.problems().len() == BROKEN.len() && refused == broken {
-        say(&format!(
-            "\nTwo of the originals are broken on purpose, to show how that is said.\n\
-             What its pages weigh with the originals: kiln page {}",
-            typed.dir.display()
-        ));
+        say("\nTwo of the originals are broken on purpose, to show how that is said.");
+        if !(typed.json || typed.quiet) {
+            rewired(typed, channels)?;
+        }
         return Ok(ExitCode::SUCCESS);
     }
     Ok(report.exit())
 }
 
-/// Writes what is missing; a file of that name with other contents is never touched.
+/// Points the pages at the pieces, and says what that gained.
+fn rewired(typed: &DemoArgs, channels: &Channels) -> Result<(), Failure> {
+    let dir = typed.dir.display();
+    say(&format!(
+        "\nWhat follows is the same as kiln rewire {dir}.\n"
+    ));
+    let settings = RewireSettings::of(&typed.dir, &typed.dir.join("kiln.toml"))?;
+    rewire::run(&settings, channels)?;
+    let weight = |folder: &Path, page: &str| {
+        let page = loads::walked(&folder.join(page), folder);
+        let sums = VIEWPORTS.iter().map(|screen| {
+            let pictures = page.iter().flat_map(|page| loads::pictures(page, screen));
+            let weights = pictures.filter_map(|path| Some(fs::metadata(path).ok()?.len()));
+            weights.sum::<u64>()
+        });
+        sums.max().unwrap_or(0)
+    };
+    let row = |cells: [String; 4], style| cells.map(|cell| (cell, style)).to_vec();
+    let head = ["pictures that a page loads", "before", "after", "change"];
+    let mut rows = vec![row(head.map(str::to_owned), FAINT)];
+    for page in PAGES {
+        let before = weight(&typed.dir.join(BEFORE), page);
+        let after = weight(&typed.dir, page);
+        let change = wording::change(before, after);
+        let weights = [before, after].map(wording::weight);
+        let [before, after] = weights;
+        rows.push(row([page.to_owned(), before, after, change], GOOD));
+    }
+    channels.print(|out, columns| writeln!(out, "\n{}", grid::set(rows, columns, &[1, 2, 3])))?;
+    say(&format!(
+        "\nOpen {dir}/index.html beside {dir}/{BEFORE}/index.html, or let kiln page {dir}/{BEFORE} {dir} set \
+         them side by side."
+    ));
+    Ok(())
+}
+
+/// Writes what is missing; a file of that name with other contents is never touched. Pages that an earlier
+/// run has rewired are known by what is kept of them.
 fn unpack(folder: &Path) -> Result<(), Failure> {
     for (name, bytes) in SITE {
+        let kept = before(name, bytes);
+        let keeps = folder.join(BEFORE).join(name);
+        let is_kept = kept.is_some() && fs::read(&keeps).ok() == kept;
+        if let Some(kept) = kept.filter(|_| !is_kept) {
+            put(&keeps, &kept)?;
+        }
         let path = folder.join(name);
-        match fs::read(&path) {
-            Ok(there) if there == *bytes => {}
-            Ok(_) => return Err(Failure::NotOurs { path }),
-            Err(_) => write::whole(&path, bytes).map_err(Failure::unwritable(&path))?,
+        if !(is_kept && path.exists()) {
+            put(&path, bytes)?;
         }
     }
     Ok(())
+}
+
+fn put(path: &Path, bytes: &[u8]) -> Result<(), Failure> {
+    match fs::read(path) {
+        Ok(there) if there == bytes => Ok(()),
+        Ok(_) => Err(Failure::NotOurs {
+            path: path.to_owned(),
+        }),
+        Err(_) => write::whole(path, bytes).map_err(Failure::unwritable(path)),
+    }
+}
+
+/// A page or sheet as it is kept in a folder of its own: what it refers to lies one folder above there.
+/// `None` for other files.
+fn before(name: &str, bytes: &[u8]) -> Option<Vec<u8>> {
+    let text = str::from_utf8(bytes).ok()?;
+    let found = match kinds::by_name(name) {
+        "text/html" => html::references(text),
+        "text/css" => css::references(text),
+        "text/markdown" => markdown::references(text),
+        _ => return None,
+    };
+    let mut edits = Edits::new();
+    for candidate in found
+        .showings
+        .iter()
+        .flat_map(|showing| showing.candidates())
+    {
+        edits.insert(candidate.span.start, "../".to_owned());
+    }
+    Some(applied(text, &edits.ordered()).into_bytes())
 }
 
 fn say(text: &str) {

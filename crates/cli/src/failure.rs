@@ -64,6 +64,15 @@ pub enum Failure {
     NothingFound(String),
     #[error("{0}: holds the pieces of a firing and no originals; name the folder of the originals")]
     OnlyPieces(PathBuf),
+    #[error(
+        "{0}: no pieces are recorded there; make them with kiln fire, or name the folder with --out"
+    )]
+    NoPieces(PathBuf),
+    #[error("{0}: cannot be read as a ledger; run kiln fire, which begins a new one")]
+    NoLedger(PathBuf),
+    /// Something that a command cannot be told to do.
+    #[error("{path}: {says}")]
+    Refused { path: PathBuf, says: String },
     #[error("{}", lines(.0))]
     Troubles(Vec<Trouble>),
     /// Files where pieces would go, which no ledger knows.
@@ -148,6 +157,7 @@ impl Failure {
             | Failure::NoAddress { .. }
             | Failure::NoOriginals(_)
             | Failure::NoKilnFile { .. }
+            | Failure::Refused { .. }
             | Failure::KilnFile(_)
             | Failure::NoPlace { .. } => ExitCode::from(2),
             _ => ExitCode::from(1),

@@ -10,22 +10,27 @@ mod fetch;
 mod find;
 mod firing;
 mod gate;
+mod given;
 mod grid;
 mod init;
 mod interrupt;
 mod label;
 mod layer;
 mod ledger;
+mod loads;
 mod manual;
+mod markup;
 mod mishap;
 mod page;
 mod pages;
 mod proof;
 mod report;
+mod rewire;
 mod rules;
 mod settings;
 mod sheet;
 mod site;
+mod stock;
 mod survey;
 pub mod untrusted;
 mod wording;
@@ -65,6 +70,10 @@ pub fn run() -> ExitCode {
         Command::Page(typed) => page::run(&settings::PageSettings::resolve(&typed), &channels),
         Command::Check(typed) => settings::CheckSettings::resolve(&typed)
             .and_then(|settings| check::run(&settings, &channels)),
+        Command::Markup(typed) => settings::MarkupSettings::resolve(&typed)
+            .and_then(|settings| markup::run(&settings, &channels)),
+        Command::Rewire(typed) => settings::RewireSettings::resolve(&typed)
+            .and_then(|settings| rewire::run(&settings, &channels)),
         Command::Demo(typed) => demo::run(&typed, &channels),
         Command::Completions(typed) => manual::completions(&typed, &channels),
         Command::Man(typed) => manual::pages(&typed, &channels),

@@ -6,6 +6,7 @@
 use std::collections::HashMap;
 use std::fs;
 use std::io;
+use std::ops::Range;
 use std::path::{Path, PathBuf};
 
 use encoding_rs::{Encoding, UTF_8, WINDOWS_1252};
@@ -51,6 +52,12 @@ pub struct Sheet {
     pub labels: Vec<Label>,
     /// What is wrong with its form: a file and a sentence.
     pub odd: Vec<(String, String)>,
+}
+
+/// A row as it stands in the text.
+struct Row {
+    span: Range<usize>,
+    cells: Vec<String>,
 }
 
 #[derive(Clone, Copy, Debug)]
@@ -140,6 +147,91 @@ impl Sheet {
         Ok(())
     }
 
+    /// Puts texts into the empty cells of a row, or into a new one; whether anything was put in. What
+    /// stands in the row is written again as it was read.
+    pub fn fill(&mut self, file: &str, said: &Credits) -> Result<bool, Failure> {
+        let wanted = plain_name(file);
+        let Some(Row { span, mut cells }) = self.row(&wanted)? else {
+            self.add(file, said)?;
+            return Ok(true);
+        };
+        let mut filled = false;
+        for (index, heading) in self.headings.iter().enumerate() {
+            let field = Field::ALL
+                .into_iter()
+                .find(|field| column(*field) == *heading);
+            let Some(text) = field.and_then(|field| said.get(field)) else {
+                continue;
+            };
+            if cells.len() <= index {
+                cells.resize(index + 1, String::new());
+            }
+            if cells[index].trim().is_empty() {
+                (cells[index], filled) = (text.to_owned(), true);
+            }
+        }
+        if filled {
+            let cells: Vec<&str> = cells.iter().map(String::as_str).collect();
+            let line = self.line(&cells)?;
+            // The last row of a file may lack its end.
+            let written = self.text.get(span.clone()).unwrap_or_default();
+            let line = if written.ends_with('\n') {
+                line.as_str()
+            } else {
+                line.trim_end()
+            };
+            self.text.replace_range(span, line);
+        }
+        Ok(filled)
+    }
+
+    /// The row of a file: its bytes in the text, and its cells.
+    fn row(&self, wanted: &str) -> Result<Option<Row>, Failure> {
+        let body = self.body();
+        let offset = self.text.len() - body.len();
+        let mut reader = self.reader(body);
+        let column = self.headings.iter().position(|heading| heading == FILE);
+        let mut record = csv::StringRecord::new();
+        loop {
+            let start = reader.position().byte() as usize;
+            let read = reader.read_record(&mut record);
+            if !read.map_err(|error| self.trouble(format!("is no sound CSV ({error})")))? {
+                return Ok(None);
+            }
+            let end = reader.position().byte() as usize;
+            let name = column
+                .and_then(|column| record.get(column))
+                .unwrap_or_default();
+            if plain_name(&as_named(name)) == wanted {
+                // Line ends of blank lines before it are not its own.
+                let blank = body[start..end].len()
+                    - body[start..end].trim_start_matches(['\r', '\n']).len();
+                let cells = record.iter().map(str::to_owned).collect();
+                return Ok(Some(Row {
+                    span: offset + start + blank..offset + end,
+                    cells,
+                }));
+            }
+        }
+    }
+
+    /// Its text without a line that says what stands between cells.
+    fn body(&self) -> &str {
+        if self.text.starts_with(SEPARATOR) {
+            self.text.split_once('\n').map_or("", |(_, body)| body)
+        } else {
+            &self.text
+        }
+    }
+
+    fn reader<'a>(&self, body: &'a str) -> csv::Reader<&'a [u8]> {
+        csv::ReaderBuilder::new()
+            .delimiter(self.dialect.between)
+            .has_headers(false)
+            .flexible(true)
+            .from_reader(body.as_bytes())
+    }
+
     /// Saves it, whole or not at all.
     pub fn save(&self) -> Result<(), Failure> {
         let mark = if self.marked { MARK } else { "" };
@@ -148,16 +240,7 @@ impl Sheet {
     }
 
     fn read_rows(&mut self) -> Result<(), Failure> {
-        let body = if self.text.starts_with(SEPARATOR) {
-            self.text.split_once('\n').map_or("", |(_, body)| body)
-        } else {
-            &self.text
-        };
-        let mut reader = csv::ReaderBuilder::new()
-            .delimiter(self.dialect.between)
-            .has_headers(false)
-            .flexible(true)
-            .from_reader(body.as_bytes());
+        let mut reader = self.reader(self.body());
         let mut records = Vec::new();
         for record in reader.records() {
             let record =
@@ -182,7 +265,7 @@ impl Sheet {
             let Some(file) = cell(FILE) else {
                 continue;
             };
-            let file = file.replace('\\', "/").trim_start_matches("./").to_owned();
+            let file = as_named(file);
             if seen.insert(plain_name(&file), ()).is_some() {
                 let says = "has two rows; the first one holds".to_owned();
                 self.odd.push((file, says));
@@ -244,6 +327,14 @@ fn unfit(path: &Path, what: String) -> Failure {
         path: path.to_owned(),
         what,
     }
+}
+
+/// The path of an original, as a sheet may name it.
+fn as_named(file: &str) -> String {
+    file.trim()
+        .replace('\\', "/")
+        .trim_start_matches("./")
+        .to_owned()
 }
 
 /// The heading of a field.

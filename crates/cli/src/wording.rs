@@ -171,6 +171,32 @@ pub fn parse_megapixels(text: &str) -> Result<u64, String> {
     }
 }
 
+/// `--base`: an address, or a path from the root of the site.
+pub fn parse_base(text: &str) -> Result<String, String> {
+    let text = text.trim();
+    let sound = !text.contains(|c: char| c.is_whitespace() || "\"<>\\^`{|}".contains(c));
+    if sound && (text.starts_with('/') || is_web(text)) {
+        Ok(format!("{}/", text.trim_end_matches('/')))
+    } else {
+        Err("it is an address, such as https://tern-point.example/img or /img".to_owned())
+    }
+}
+
+/// `--home`: the address of a site.
+pub fn parse_home(text: &str) -> Result<String, String> {
+    let base = parse_base(text).ok().filter(|base| is_web(base));
+    base.ok_or_else(|| {
+        "it is the address of the site, such as https://tern-point.example".to_owned()
+    })
+}
+
+fn is_web(text: &str) -> bool {
+    let rest = text
+        .strip_prefix("https://")
+        .or(text.strip_prefix("http://"));
+    rest.is_some_and(|rest| !rest.trim_matches('/').is_empty())
+}
+
 /// `--jobs`: a number of pictures.
 pub fn parse_jobs(text: &str) -> Result<usize, String> {
     match text.trim().parse() {

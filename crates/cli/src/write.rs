@@ -40,6 +40,13 @@ pub fn whole(path: &Path, bytes: &[u8]) -> io::Result<()> {
     Ok(())
 }
 
+/// Writes a file that is there already, whole or not at all; who may read and write it stays.
+pub fn in_place(path: &Path, bytes: &[u8]) -> io::Result<()> {
+    let permissions = fs::metadata(path)?.permissions();
+    whole(path, bytes)?;
+    fs::set_permissions(path, permissions)
+}
+
 /// Whether a name, with `/` between its parts, leads to something below the folder that it is seen
 /// from, whatever links may lie there.
 pub fn leads_below(name: &str) -> bool {

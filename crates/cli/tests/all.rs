@@ -15,12 +15,15 @@ mod kept;
 mod labels;
 mod ledger;
 mod looks;
+mod markup;
 mod masked;
 mod page;
 mod proof;
 mod read_back;
 mod refusals;
 mod report_page;
+mod rewire;
+mod rewire_refused;
 mod rooms;
 #[cfg(unix)]
 mod serve;

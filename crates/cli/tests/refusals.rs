@@ -131,6 +131,8 @@ fn help_has_examples() {
         &["demo", "--help"],
         &["page", "--help"],
         &["check", "--help"],
+        &["markup", "--help"],
+        &["rewire", "--help"],
     ];
     let pages = pages.map(|arguments| scratch.fires(arguments));
     assert!(pages.iter().all(|page| page.contains("Example")));

@@ -8,7 +8,7 @@ use std::ops::Range;
 
 use cssparser::{ParseError, Parser, SourcePosition, Token};
 
-use crate::showing::{Candidate, Choice, Found, Linked, Links, Role, Showing};
+use crate::showing::{Candidate, Choice, Found, Linked, Links, Role, Showing, Side, Sizing};
 use crate::srcset::Descriptor;
 use crate::text::{self, Lines};
 
@@ -152,7 +152,12 @@ impl Reader<'_> {
                 let end = written.strip_suffix(')').unwrap_or(written).len();
                 let trimmed = text::trimmed(&written[inner..end.max(inner)]);
                 let from = before.byte_index() + inner;
-                urls.push(Url::of(&address, from + trimmed.start..from + trimmed.end));
+                let address = Url::of(&address, from + trimmed.start..from + trimmed.end);
+                let function = before.byte_index()..before.byte_index() + written.len();
+                urls.push(Url {
+                    function: Some(function),
+                    ..address
+                });
             }
             // A bare text is the address of an import.
             Token::QuotedString(address) => {
@@ -165,7 +170,17 @@ impl Reader<'_> {
                 let name = name.to_ascii_lowercase();
                 let inner =
                     p.parse_nested_block(|p| Ok::<_, Broken>(self.function(&name, p, depth - 1)));
-                urls.extend(inner.unwrap_or_default());
+                let mut inner = inner.unwrap_or_default();
+                if matches!(
+                    name.as_str(),
+                    "url" | "src" | "image-set" | "-webkit-image-set"
+                ) {
+                    let function = before.byte_index()..p.position().byte_index();
+                    for url in &mut inner {
+                        url.function = Some(function.clone());
+                    }
+                }
+                urls.extend(inner);
             }
             Token::ParenthesisBlock | Token::SquareBracketBlock if depth > 0 => {
                 let inner = p.parse_nested_block(|p| {
@@ -257,6 +272,8 @@ impl Reader<'_> {
     /// What stands in the block of a rule.
     fn under(&mut self, prelude: &str, p: &mut Parser<'_>, depth: u32) {
         let Some(rule) = prelude.strip_prefix('@') else {
+            self.found.is_close |=
+                prelude.contains(['>', '+', '~', ':']) && is_about_pictures(prelude);
             self.selectors.push(prelude.to_owned());
             self.block(p, depth);
             self.selectors.pop();
@@ -293,10 +310,11 @@ impl Reader<'_> {
             return;
         }
         urls.retain(|url| !url.is_text && !is_within(&url.address));
-        let Some((property, _)) = words.split_once(':') else {
+        let Some((property, value)) = words.split_once(':') else {
             return;
         };
         let property = property.trim().to_ascii_lowercase();
+        self.note_size(&property, value);
         if self.in_font {
             return;
         }
@@ -311,12 +329,34 @@ impl Reader<'_> {
         }
     }
 
+    fn note_size(&mut self, property: &str, value: &str) {
+        let side = match property {
+            "width" | "max-width" | "min-width" | "inline-size" | "max-inline-size" => Side::Width,
+            "height" | "block-size" => Side::Height,
+            "max-height" | "min-height" => Side::HeightBound,
+            "aspect-ratio" => Side::Ratio,
+            _ => return,
+        };
+        let value = value.trim().trim_end_matches("!important").trim();
+        self.found.boxes.push(Sizing {
+            selector: (!self.selectors.is_empty()).then(|| self.selectors.join(" ")),
+            side,
+            is_auto: value.eq_ignore_ascii_case("auto"),
+            is_conditional: !self.conditions.is_empty() || self.selectors.len() > 1,
+        });
+    }
+
     fn show(&mut self, property: &str, length: usize, at: usize, urls: Vec<Url>) {
         let (span, line) = self.place.of(at..at + length);
         let mut showing = Showing::new(Role::Style, span, line);
         showing.conditions.clone_from(&self.conditions);
         showing.selector = (!self.selectors.is_empty()).then(|| self.selectors.join(" "));
         showing.property = Some(property.to_owned());
+        showing.function = urls
+            .first()
+            .and_then(|url| url.function.clone())
+            .filter(|_| self.place.is_exact)
+            .map(|function| self.place.of(function).0);
         // Options of one media type are chosen by density; the first type that is shown counts.
         for url in urls {
             let (span, line) = self.place.of(url.span);
@@ -372,6 +412,8 @@ struct Url {
     is_text: bool,
     /// The set that it is an option of.
     set: Option<usize>,
+    /// The bytes of the whole `url()`, or of the set.
+    function: Option<Range<usize>>,
 }
 
 impl Url {
@@ -383,6 +425,7 @@ impl Url {
             kind: None,
             is_text: false,
             set: None,
+            function: None,
         }
     }
 }
@@ -392,6 +435,16 @@ fn quoted(written: &str, before: SourcePosition) -> Range<usize> {
     let from = before.byte_index();
     let closed = written.len() > 1 && written.ends_with(['"', '\'']);
     from + 1..from + written.len() - usize::from(closed)
+}
+
+/// Whether a selector asks where an `img` lies.
+fn is_about_pictures(selector: &str) -> bool {
+    let lower = selector.to_ascii_lowercase();
+    let close = [":first-", ":last-", ":nth-", ":only-", ">", "+", "~"];
+    close.iter().any(|mark| lower.contains(mark))
+        && lower
+            .split(|c: char| !c.is_alphanumeric() && c != '-' && c != '_' && c != '.' && c != '#')
+            .any(|word| word == "img" || word.starts_with("img.") || word.starts_with("img#"))
 }
 
 /// Whether an address leads to a part of the same file, or nowhere.

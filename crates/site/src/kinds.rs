@@ -46,6 +46,13 @@ pub fn by_name(path: &str) -> &'static str {
     }
 }
 
+/// The width in the `sizes` of an icon, such as `32x32`; of several the first. `None` for `any`.
+pub fn side(sizes: &str) -> Option<f64> {
+    let first = sizes.split_ascii_whitespace().next()?;
+    let (width, _) = first.split_once(['x', 'X'])?;
+    width.parse::<u32>().ok().map(f64::from)
+}
+
 /// Whether a file is a page by its name, or a text that becomes one.
 pub fn is_page(path: &str) -> bool {
     matches!(by_name(path), "text/html" | "text/markdown")

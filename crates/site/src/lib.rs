@@ -9,16 +9,25 @@
 //! Bytes and texts come in, plain values go out: nothing here reads a file or opens a connection,
 //! and nothing fails on what a page holds. Nesting is bounded, so that hostile files cost no stack.
 
+pub mod coded;
 pub mod css;
+pub mod drawing;
+pub mod edit;
+pub mod escape;
 pub mod html;
 pub mod kinds;
 pub mod load;
 pub mod manifest;
 pub mod markdown;
 pub mod media;
+pub mod offer;
+pub mod patch;
+pub mod rewire;
 pub mod selectors;
 pub mod showing;
 pub mod srcset;
+pub mod tags;
+pub mod templates;
 pub mod text;
 pub mod walk;
 pub mod xml;

@@ -4,6 +4,7 @@
 use serde::Deserialize;
 use serde_json::value::RawValue;
 
+use crate::kinds;
 use crate::showing::{Candidate, Found, Role, Showing};
 use crate::srcset::Descriptor;
 use crate::text::Lines;
@@ -33,6 +34,8 @@ type Pictures<'a> = Option<&'a RawValue>;
 struct Picture<'a> {
     #[serde(borrow)]
     src: &'a RawValue,
+    #[serde(borrow, default)]
+    sizes: Option<&'a RawValue>,
 }
 
 /// What a manifest refers to; nothing where it is no JSON.
@@ -63,9 +66,11 @@ pub fn references(json: &str) -> Found {
             line,
             descriptor: Descriptor::None,
         };
-        found
-            .showings
-            .push(Showing::new(Role::App, span, line).of(candidate));
+        let sizes = picture.sizes;
+        let sizes = sizes.and_then(|sizes| serde_json::from_str::<String>(sizes.get()).ok());
+        let mut showing = Showing::new(Role::App, span, line).of(candidate);
+        showing.width = sizes.and_then(|sizes| kinds::side(&sizes));
+        found.showings.push(showing);
     }
     found.title = manifest.name;
     found

@@ -60,7 +60,7 @@ impl<'a> Meetings<'a> {
 }
 
 /// A part of a selector that is about one element.
-#[derive(Default)]
+#[derive(Clone, Debug, Default)]
 struct Compound {
     name: Option<String>,
     ids: Vec<String>,
@@ -81,13 +81,66 @@ impl Compound {
                 .as_ref()
                 .is_none_or(|name| elements.names.contains(&**name));
         };
-        found.into_iter().flatten().any(|element| {
-            self.name.as_ref().is_none_or(|name| *name == element.name)
-                && self.ids.iter().all(|id| element.id.as_ref() == Some(id))
-                && self
-                    .classes
-                    .iter()
-                    .all(|class| element.classes.contains(class))
+        found.into_iter().flatten().any(|element| self.is(element))
+    }
+
+    fn is(&self, element: &Element) -> bool {
+        self.name.as_ref().is_none_or(|name| *name == element.name)
+            && self.ids.iter().all(|id| element.id.as_ref() == Some(id))
+            && self
+                .classes
+                .iter()
+                .all(|class| element.classes.contains(class))
+    }
+}
+
+/// A list of selectors, ready to be held against single elements.
+#[derive(Clone, Debug)]
+pub struct Selectors {
+    each: Vec<Parts>,
+    /// Whether it asks nothing but what an element itself tells in its names.
+    pub is_plain: bool,
+}
+
+/// The parts of a selector, the last of which is about the element itself.
+#[derive(Clone, Debug)]
+struct Parts {
+    last: Compound,
+    /// What it lies in, from the inside outwards. What it lies beside is not looked at.
+    around: Vec<Compound>,
+}
+
+impl Selectors {
+    /// Of a list of selectors, without those that are about other kinds of elements; `None` where none
+    /// is left.
+    pub fn about(name: &str, selectors: &str) -> Option<Selectors> {
+        let plain = |c: char| c.is_alphanumeric() || "-_.#*".contains(c);
+        let parts = |one: &str| {
+            let mut around = compounds(one);
+            let last = around.pop()?;
+            around.reverse();
+            if one.contains(['+', '~']) {
+                around.clear();
+            }
+            let is_about = last.name.as_deref().is_none_or(|one| one == name);
+            is_about.then_some(Parts { last, around })
+        };
+        let each: Vec<Parts> = selectors.split(',').filter_map(parts).collect();
+        (!each.is_empty()).then(|| Selectors {
+            each,
+            is_plain: selectors
+                .split(',')
+                .all(|one| one.trim().chars().all(plain)),
+        })
+    }
+
+    /// Whether it may be about an element, with the elements around it, the outermost first, where they
+    /// are known.
+    pub fn may_be(&self, element: &Element, around: Option<&[Element]>) -> bool {
+        self.each.iter().any(|parts| {
+            let mut outwards = around.unwrap_or_default().iter().rev();
+            let lies_in = |part: &Compound| around.is_none() || outwards.any(|one| part.is(one));
+            parts.last.is(element) && parts.around.iter().all(lies_in)
         })
     }
 }

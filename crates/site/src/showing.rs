@@ -106,6 +106,8 @@ pub struct Choice {
     pub sizes: Option<String>,
     /// The candidates, as written.
     pub candidates: Vec<Candidate>,
+    /// The bytes of the tag of a `source` element.
+    pub source: Option<Range<usize>>,
 }
 
 /// One picture that a file shows, in all the forms that it is offered in.
@@ -117,6 +119,16 @@ pub struct Showing {
     pub span: Range<usize>,
     /// The line, from 1.
     pub line: u32,
+    /// The bytes of the tag of the `picture` element around it.
+    pub picture: Option<Range<usize>>,
+    /// Whether its spans are those of a larger part of the file, that it was read from.
+    pub is_nested: bool,
+    /// The elements around it, the outermost first, for `img` elements.
+    pub around: Vec<Element>,
+    /// The bytes of the whole `url()` or `image-set()`, for styles.
+    pub function: Option<Range<usize>>,
+    /// The quotes of the attribute that it stands in, for styles of an element.
+    pub within: Option<char>,
     /// The alternative text; `None` where there is none, empty where the picture is decorative.
     pub alt: Option<String>,
     /// Width attribute, in CSS pixels.
@@ -179,6 +191,36 @@ pub struct Found {
     pub title: Option<String>,
     /// The names that selectors can meet.
     pub named: Named,
+    /// Which sizes rules of styles give to elements.
+    pub boxes: Vec<Sizing>,
+    /// Whether rules tell apart what lies right beside or right within what else, where pictures do.
+    pub is_close: bool,
+}
+
+/// A declaration that decides how large an element is shown.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Sizing {
+    /// The selector of its rule; `None` in a style attribute.
+    pub selector: Option<String>,
+    /// What it says something of.
+    pub side: Side,
+    /// Whether that is `auto`.
+    pub is_auto: bool,
+    /// Whether it holds on some screens only.
+    pub is_conditional: bool,
+}
+
+/// What of the size of an element is declared.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Side {
+    /// The width, or a bound of it.
+    Width,
+    /// The height.
+    Height,
+    /// A bound of the height.
+    HeightBound,
+    /// The ratio of both.
+    Ratio,
 }
 
 /// What selectors can meet in a page: a rule of which a part meets no element meets nothing.
@@ -213,6 +255,11 @@ impl Showing {
             role,
             span,
             line,
+            picture: None,
+            is_nested: false,
+            around: Vec::new(),
+            function: None,
+            within: None,
             alt: None,
             width: None,
             height: None,
@@ -238,9 +285,18 @@ impl Showing {
     /// Stands, with all that it has, in one part of a file: where what it was read from has escapes.
     pub(crate) fn stand_in(&mut self, span: &Range<usize>, line: u32) {
         (self.span, self.line) = (span.clone(), line);
+        (self.function, self.picture, self.is_nested) = (None, None, true);
         let choices = self.choices.iter_mut();
         for candidate in choices.flat_map(|choice| &mut choice.candidates) {
             (candidate.span, candidate.line) = (span.clone(), line);
+        }
+    }
+
+    /// Stands in an attribute with these quotes. Without any, nothing but an address fits there.
+    pub(crate) fn stand_within(&mut self, before: Option<char>) {
+        self.within = before.filter(|quote| matches!(quote, '"' | '\''));
+        if self.within.is_none() {
+            self.function = None;
         }
     }
 

@@ -143,7 +143,13 @@ impl Reader<'_> {
     }
 
     fn style_attribute(&mut self, style: &Attribute<'_, '_>) {
+        let before = self.found.showings.len();
         self.css(style.value(), style.range_value());
+        let opening = self.xml.get(..style.range_value().start);
+        let opening = opening.and_then(|before| before.chars().next_back());
+        for showing in &mut self.found.showings[before..] {
+            showing.stand_within(opening);
+        }
     }
 
     fn css(&mut self, css: &str, span: Range<usize>) {

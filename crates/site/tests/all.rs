@@ -3,7 +3,10 @@
 
 mod html;
 mod kept;
+mod markup;
 mod media;
+mod patches;
+mod rewire;
 mod sheets;
 mod texts;
 mod walk;

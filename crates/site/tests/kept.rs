@@ -5,6 +5,10 @@
 #[allow(missing_docs)]
 mod pages;
 
+#[path = "../../../fuzz/src/rewired.rs"]
+#[allow(missing_docs)]
+mod rewired;
+
 use std::fs;
 use std::path::Path;
 
@@ -22,7 +26,7 @@ const PAGES: [&str; 4] = [
 #[test]
 fn inputs_that_were_kept_do_no_harm() {
     let kept = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../fuzz/kept");
-    for (target, exercise) in pages::ALL {
+    for (target, exercise) in pages::ALL.into_iter().chain(rewired::ALL) {
         exercise(b"");
         for entry in fs::read_dir(kept.join(target)).into_iter().flatten() {
             let path = entry.expect("an entry").path();
@@ -35,7 +39,7 @@ fn inputs_that_were_kept_do_no_harm() {
 fn mutilated_files_do_no_harm() {
     for page in PAGES {
         let bytes = page.as_bytes();
-        for (_, exercise) in pages::ALL {
+        for (_, exercise) in pages::ALL.into_iter().chain(rewired::ALL) {
             for at in 0..bytes.len() {
                 exercise(&bytes[..at]);
                 exercise(&bytes[at..]);

@@ -4,13 +4,13 @@ use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
 
 use kiln_core::label;
-use kiln_site::{Answer, Page, Role, Walk, kinds};
+use kiln_site::{Page, Role, kinds};
 use url::Url;
 
 use super::files::Files;
 use super::{At, Flaws};
-use crate::fetch;
 use crate::find;
+use crate::loads;
 use crate::rules::Rule;
 use crate::settings::VIEWPORTS;
 
@@ -18,7 +18,7 @@ use crate::settings::VIEWPORTS;
 pub(super) fn check(files: &Files, pictures: &HashMap<PathBuf, u64>, flaws: &mut Flaws<'_>) {
     let mut met: HashSet<PathBuf> = HashSet::new();
     for (path, root) in &files.pages {
-        let Some(page) = walked(path, root) else {
+        let Some(page) = loads::walked(path, root) else {
             let file = path.to_string_lossy();
             let value = "cannot be read".to_owned();
             flaws.add(
@@ -50,42 +50,6 @@ pub(super) fn check(files: &Files, pictures: &HashMap<PathBuf, u64>, flaws: &mut
                     "refer to it, or take it out",
                 );
             }
-        }
-    }
-}
-
-/// A page with all that it is made of on this disk; what is elsewhere is left alone.
-fn walked(path: &Path, root: &Path) -> Option<Page> {
-    let absolute = |path: &Path| std::path::absolute(path).ok();
-    let address = Url::from_file_path(absolute(path)?).ok()?;
-    let root = Url::from_directory_path(absolute(root)?).ok()?;
-    let mut walk = Walk::new(address, Some(root));
-    let mut is_first = true;
-    loop {
-        let wanted = walk.wanted();
-        if wanted.is_empty() {
-            return Some(walk.end());
-        }
-        for request in wanted {
-            if request.address.scheme() != "file" {
-                continue;
-            }
-            let came = fetch::text_on_disk(&request.address);
-            match came {
-                Ok((got, text)) => walk.take(
-                    &request,
-                    Answer {
-                        address: got.address,
-                        weight: got.weight,
-                        // A drawing is asked for what it refers to, not shown.
-                        kind: if is_first { String::new() } else { got.kind },
-                        text,
-                    },
-                ),
-                Err(_) if is_first => return None,
-                Err(_) => {}
-            }
-            is_first = false;
         }
     }
 }
@@ -212,8 +176,7 @@ fn total(page: &Page, path: &Path, pictures: &HashMap<PathBuf, u64>, flaws: &mut
     if kinds::by_name(&path.to_string_lossy()) != "text/html" {
         return;
     }
-    let weight = |address: &Url| -> u64 {
-        let path = address.to_file_path().unwrap_or_default();
+    let weight = |path: PathBuf| -> u64 {
         let known = pictures.get(&find::real(&path)).copied();
         // What lies beside the checked folder counts all the same.
         known
@@ -221,15 +184,8 @@ fn total(page: &Page, path: &Path, pictures: &HashMap<PathBuf, u64>, flaws: &mut
             .unwrap_or(0)
     };
     let sums = VIEWPORTS.iter().map(|screen| {
-        let loads = page.loads(screen).into_iter();
-        let loaded: HashSet<usize> = loads.map(|load| load.picture).collect();
-        let of_disk = loaded
-            .into_iter()
-            .map(|number| &page.pictures[number].address);
-        of_disk
-            .filter(|address| address.scheme() == "file")
-            .map(weight)
-            .sum::<u64>()
+        let loaded = loads::pictures(page, screen).into_iter();
+        loaded.map(weight).sum::<u64>()
     });
     let heaviest = sums.max().unwrap_or(0);
     let most = flaws.settings.limits.page_total;

@@ -453,10 +453,12 @@ fn claim(
                 place: placement.place.clone(),
                 by: Some(by.to_owned()),
                 size: size.size,
+                displayed: Some(size.displayed),
                 format: *format,
                 recipe: piece.recipe.clone(),
                 made: None,
                 standing,
+                is_stray: false,
             };
             ledger.enter(key, name, entry);
         }

@@ -61,6 +61,7 @@ pub fn tend(
             ledger.forget(&name);
             continue;
         }
+        ledger.strayed(&name);
         let bytes = folder.read(&name);
         let ours = bytes.is_ok_and(|bytes| digest == Some(plan::digest(&bytes)));
         let fate = match (settings.remove_strays, ours) {

@@ -159,6 +159,7 @@ fn by_originals(earlier: ByOriginals) -> BTreeMap<String, Entry> {
             digest: entry.digest,
             content: entry.content,
             pieces,
+            earlier: BTreeMap::new(),
         };
         (original, entry)
     };
@@ -175,6 +176,8 @@ impl EarlierPiece {
             recipe: self.recipe,
             made: None,
             standing: self.made.map(|made| made.digest),
+            displayed: None,
+            is_stray: false,
         }
     }
 }
@@ -186,11 +189,14 @@ fn checked(mut originals: BTreeMap<String, Entry>, schema: u64) -> Sound {
         let all = entry.pieces.len();
         entry.pieces.retain(|name, _| leads_below(name));
         outside += all - entry.pieces.len();
+        entry.earlier.retain(|name, _| leads_below(name));
         for piece in entry.pieces.values_mut() {
             if piece.made.as_ref().is_some_and(|made| !is_sound(made)) {
                 // It will be made again; the file is ours all the same.
                 piece.unmake();
             }
+            let is_width = |width: &f64| width.is_finite() && *width > 0.0;
+            piece.displayed = piece.displayed.filter(is_width);
         }
     }
     originals.retain(|_, entry| !entry.pieces.is_empty());

@@ -1,5 +1,6 @@
 //! The record that a firing leaves beside its pieces: `kiln-ledger.json` (docs/formats.md).
 
+mod entry;
 mod form;
 
 use std::collections::{BTreeMap, HashMap, HashSet};
@@ -9,13 +10,12 @@ use std::path::{Path, PathBuf};
 use std::time::{Duration, Instant};
 
 use kiln_core::encode::Format;
-use kiln_core::pipeline::{Account, Part};
-use kiln_core::pixels::{Area, Size};
+use kiln_core::pixels::Area;
 use kiln_core::plan::PlannedPiece;
-use serde::{Deserialize, Serialize};
 
 use crate::failure::Failure;
 use crate::{wording, write};
+pub use entry::{Entry, Made, PieceEntry, Share, Trimmed};
 use form::Form;
 
 /// The name of the ledger in the out folder.
@@ -31,6 +31,9 @@ const SAVE_EVERY: Duration = Duration::from_secs(1);
 /// Saving takes at most one part in this many of the time.
 const SAVE_SHARE: u32 = 20;
 
+/// Names of earlier pieces that are remembered of an original.
+const EARLIER: usize = 256;
+
 /// The originals of an out folder and their pieces.
 #[derive(Debug)]
 pub struct Ledger {
@@ -40,92 +43,6 @@ pub struct Ledger {
     owners: HashMap<String, String>,
     saved: Instant,
     pause: Duration,
-}
-
-/// What is known of one original.
-#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
-pub struct Entry {
-    /// The digest of its bytes, once they were read.
-    pub digest: Option<String>,
-    /// What uniform borders leave of it, where that was looked for.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub content: Option<Trimmed>,
-    /// Its pieces by their names.
-    pub pieces: BTreeMap<String, PieceEntry>,
-}
-
-/// What uniform borders leave of an original.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct Trimmed {
-    /// The digest of the bytes that were looked at.
-    pub of: String,
-    /// The area, as stored.
-    pub area: Area,
-}
-
-/// What is known of one piece.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct PieceEntry {
-    /// The place that it is for.
-    pub place: Option<String>,
-    /// What planned it last: the kiln file, seen from the out folder, or [`COMMAND`]; `None` where an
-    /// earlier program did not say.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub by: Option<String>,
-    /// Width and height in pixels.
-    pub size: Size,
-    /// The format.
-    pub format: Format,
-    /// The digest of all that decides its bytes, but for the original.
-    pub recipe: String,
-    /// What became of it; `None` while it is only planned.
-    pub made: Option<Made>,
-    /// The digest of the file that has stood there since an earlier program or plan, where nothing
-    /// else of it holds any more.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub standing: Option<String>,
-}
-
-impl PieceEntry {
-    /// The digest of the file that stands under its name, as far as that is known.
-    fn file(&self) -> Option<&String> {
-        let made = self.made.as_ref().map(|made| &made.digest);
-        made.or(self.standing.as_ref())
-    }
-
-    /// Nothing holds any more of what was made, but which file it is.
-    fn unmake(&mut self) {
-        self.standing = self.file().cloned();
-        self.made = None;
-    }
-}
-
-/// A piece that was finished.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct Made {
-    /// The program's version.
-    pub kiln: String,
-    /// The digest of the piece itself.
-    pub digest: String,
-    /// How it came about.
-    #[serde(flatten)]
-    pub account: Account,
-    /// What it shares a total for; `None` where it shares none.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub share: Option<Share>,
-    /// The format that outdoes it, where it was left out for that: then no file of it stands.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub outdone: Option<Format>,
-}
-
-/// A piece's part in totals that pictures share.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct Share {
-    /// The digest of all who share, and of what.
-    pub of: String,
-    /// The part.
-    #[serde(flatten)]
-    pub part: Part,
 }
 
 /// A planned piece that was finished.
@@ -279,17 +196,25 @@ impl Ledger {
             entry.made = earlier.made;
             entry.standing = earlier.standing.or(entry.standing);
         }
+        owner.earlier.remove(piece);
         owner.pieces.insert(piece.to_owned(), entry);
         self.owners.insert(piece.to_owned(), original.to_owned());
     }
 
-    /// Strikes a piece out, and its original with its last piece.
+    /// Strikes a piece out, and its original with its last piece. Its name is remembered, where a file
+    /// of it stood.
     pub fn forget(&mut self, piece: &str) {
         let Some(original) = self.owners.remove(piece) else {
             return;
         };
         if let Some(owner) = self.originals.get_mut(&original) {
-            owner.pieces.remove(piece);
+            let entry = owner.pieces.remove(piece);
+            if let Some(entry) = entry.filter(|entry| entry.file().is_some()) {
+                owner.earlier.insert(piece.to_owned(), entry.place);
+                while owner.earlier.len() > EARLIER {
+                    owner.earlier.pop_first();
+                }
+            }
             if owner.pieces.is_empty() {
                 self.originals.remove(&original);
             }
@@ -371,6 +296,13 @@ impl Ledger {
     pub fn standing(&self, name: &str) -> Option<&str> {
         let owner = self.originals.get(self.owners.get(name)?)?;
         owner.pieces.get(name)?.standing.as_deref()
+    }
+
+    /// Notes that nothing plans a piece any more.
+    pub fn strayed(&mut self, name: &str) {
+        if let Some(entry) = self.entry(name) {
+            entry.is_stray = true;
+        }
     }
 
     /// Notes that nothing stands under a name any more.

@@ -1,7 +1,8 @@
 use super::*;
 use kiln_core::budget::Verdict;
 use kiln_core::encode::{Chroma, Coding, Pace};
-use kiln_core::pipeline::Attempt;
+use kiln_core::pipeline::{Account, Attempt, Part};
+use kiln_core::pixels::Size;
 use kiln_core::plan::Candidate;
 
 fn entry(recipe: &str) -> PieceEntry {
@@ -13,6 +14,8 @@ fn entry(recipe: &str) -> PieceEntry {
         recipe: recipe.to_owned(),
         made: None,
         standing: None,
+        displayed: None,
+        is_stray: false,
     }
 }
 

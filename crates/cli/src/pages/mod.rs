@@ -15,12 +15,13 @@ use serde::Serialize;
 use crate::failure::Failure;
 
 /// Every value that a template prints is escaped, since its name ends in `.html`.
-const TEMPLATES: [(&str, &str); 8] = [
+const TEMPLATES: [(&str, &str); 9] = [
     ("shell.html", include_str!("shell.html")),
     ("survey.html", include_str!("survey.html")),
     ("list.html", include_str!("list.html")),
     ("page.html", include_str!("page.html")),
     ("firing.html", include_str!("firing.html")),
+    ("markup.html", include_str!("markup.html")),
     ("proof.html", include_str!("proof.html")),
     ("spot.html", include_str!("spot.html")),
     ("version.html", include_str!("version.html")),

@@ -1,6 +1,7 @@
 //! Settings resolved: the only thing that the work sees of the command line.
 
 mod check;
+mod markup;
 mod page;
 mod proof;
 mod survey;
@@ -20,6 +21,7 @@ use crate::failure::Failure;
 use crate::layer::{Layer, Told};
 use crate::site::{self, SiteFile};
 pub use check::{CheckForm, CheckSettings};
+pub use markup::{Address, MarkupForm, MarkupSettings, RewireSettings, Sources};
 pub use page::{Manners, PageSettings, VIEWPORTS};
 pub use proof::{ProofOf, ProofSettings, Wanted};
 pub use survey::{Judging, SurveySettings};

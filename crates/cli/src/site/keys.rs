@@ -5,7 +5,7 @@ use toml::de::DeValue;
 use crate::layer::{self, Layer, Origin, Refusal, Setting, Typed};
 
 /// The keys at the top of a kiln file.
-pub const TOP: [&str; 9] = [
+pub const TOP: [&str; 10] = [
     "originals",
     "out",
     "labels",
@@ -15,6 +15,7 @@ pub const TOP: [&str; 9] = [
     "page",
     "metadata",
     "check",
+    "markup",
 ];
 
 /// The keys of a page.
@@ -37,9 +38,27 @@ pub const CHECK: [&str; 10] = [
 /// The keys of `[metadata]`.
 pub const METADATA: [&str; 3] = ["keep", "write", "resolution"];
 
-/// The keys of a place, and of `[every]`.
-pub fn of_place() -> Vec<&'static str> {
+/// The keys of `[markup]`.
+pub const MARKUP: [&str; 6] = [
+    "base",
+    "home",
+    "placeholder",
+    "inline",
+    "template",
+    "except",
+];
+
+/// The keys that say how a page shows the pictures of a place.
+pub const DISPLAY: [&str; 5] = ["shown-as", "lead", "sizes", "media", "instead-of"];
+
+/// The keys of `[every]`.
+pub fn of_every() -> Vec<&'static str> {
     std::iter::once("of").chain(layer::names()).collect()
+}
+
+/// The keys of a place.
+pub fn of_place() -> Vec<&'static str> {
+    of_every().into_iter().chain(DISPLAY).collect()
 }
 
 /// Takes the value of a setting into a layer.

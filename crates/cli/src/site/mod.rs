@@ -2,7 +2,9 @@
 
 mod check;
 mod diagnosis;
+mod display;
 mod keys;
+mod markup;
 mod pages;
 
 use std::fs;
@@ -14,10 +16,12 @@ use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
 use crate::failure::Failure;
+use crate::given::MarkupGiven;
 use crate::layer::{self, Layer, Refusal};
 use crate::rules::CheckLimits;
 use crate::wording;
 use diagnosis::{Source, Wrong};
+pub use display::Display;
 
 /// The name of a kiln file.
 pub const NAME: &str = "kiln.toml";
@@ -45,6 +49,8 @@ pub struct SiteFile {
     pub pages: Vec<PageGiven>,
     /// What files are held to.
     pub check: CheckLimits,
+    /// How pages are given their pieces.
+    pub markup: MarkupGiven,
 }
 
 /// A page as the kiln file gives it.
@@ -65,6 +71,8 @@ pub struct PlaceGiven {
     pub of: Vec<Glob>,
     /// What it says of them.
     pub layer: Layer,
+    /// How a page shows them.
+    pub display: Display,
 }
 
 /// A table with the spans of its keys and values.
@@ -116,6 +124,7 @@ fn parse(source: &Source<'_>) -> Result<SiteFile, Vec<Wrong>> {
         max_total: None,
         pages: Vec::new(),
         check: CheckLimits::default(),
+        markup: MarkupGiven::default(),
     };
     let mut wrongs = Vec::new();
     for (key, value) in in_order(document.get_ref()) {
@@ -132,7 +141,7 @@ fn parse(source: &Source<'_>) -> Result<SiteFile, Vec<Wrong>> {
             "out" => path(&mut site.out),
             "labels" => path(&mut site.labels),
             "every" => match value.get_ref().as_table() {
-                Some(table) => site.every = layer(table, source, &mut wrongs).0,
+                Some(table) => site.every = layer(table, source, None, &mut wrongs).0,
                 None => wrongs.push(Wrong::value(key, value, "it is a table: [every]")),
             },
             "place" => match value.get_ref().as_table() {
@@ -152,6 +161,10 @@ fn parse(source: &Source<'_>) -> Result<SiteFile, Vec<Wrong>> {
             "check" => match value.get_ref().as_table() {
                 Some(table) => site.check = check::read(table, folder, &mut wrongs),
                 None => wrongs.push(Wrong::value(key, value, "it is a table: [check]")),
+            },
+            "markup" => match value.get_ref().as_table() {
+                Some(table) => site.markup = markup::read(table, folder, &mut wrongs),
+                None => wrongs.push(Wrong::value(key, value, "it is a table: [markup]")),
             },
             "metadata" => match value.get_ref().as_table() {
                 Some(table) => site.credits = credits(table, &mut wrongs),
@@ -178,10 +191,12 @@ fn in_order<'a, 'b>(
     entries
 }
 
-/// Reads `[every]` or a place; the globs of its `of` too, where it has one.
+/// Reads `[every]` or a place; the globs of its `of` too, where it has one, and of a place how it is
+/// shown.
 fn layer(
     table: &Table<'_>,
     source: &Source<'_>,
+    mut display: Option<&mut Display>,
     wrongs: &mut Vec<Wrong>,
 ) -> (Layer, Option<Vec<Glob>>) {
     let (mut layer, mut of) = (Layer::default(), None);
@@ -194,8 +209,24 @@ fn layer(
             }
             continue;
         }
+        if let Some(taken) = display
+            .as_mut()
+            .and_then(|display| display.take(name, value))
+        {
+            if let Err(says) = taken {
+                wrongs.push(Wrong::value(key, value, says));
+            }
+            continue;
+        }
         let line = source.line(key.span().start);
         match layer::find(name) {
+            None if display.is_none() && keys::DISPLAY.contains(&name) => {
+                let says = "it is said of one place: put it into [place.NAME]".to_owned();
+                wrongs.push(Wrong::whole(key, says));
+            }
+            None if display.is_none() => {
+                wrongs.push(Wrong::key(key, &keys::of_every(), "of [every]"));
+            }
             None => wrongs.push(Wrong::key(key, &keys::of_place(), "of a place")),
             Some(setting) => match keys::take(setting, &mut layer, value.get_ref(), line) {
                 Ok(()) => {}
@@ -225,13 +256,19 @@ fn places(table: &Table<'_>, source: &Source<'_>, wrongs: &mut Vec<Wrong>) -> Ve
             wrongs.push(Wrong::value(key, value, "a place is a table: [place.NAME]"));
             continue;
         };
-        let (layer, of) = layer(table, source, wrongs);
+        let mut display = Display::default();
+        let (layer, of) = layer(table, source, Some(&mut display), wrongs);
         if let Some(other) = places.iter().find(|place| slug(&place.name) == slug(&name)) {
             let says = format!("its name is too much like that of {:?}", other.name);
             wrongs.push(Wrong::whole(key, says));
         }
         match of {
-            Some(of) => places.push(PlaceGiven { name, of, layer }),
+            Some(of) => places.push(PlaceGiven {
+                name,
+                of,
+                layer,
+                display,
+            }),
             None if table.contains_key("of") => {} // Wrong, and named already.
             None => wrongs.push(Wrong::whole(
                 key,
@@ -239,6 +276,7 @@ fn places(table: &Table<'_>, source: &Source<'_>, wrongs: &mut Vec<Wrong>) -> Ve
             )),
         }
     }
+    display::check(table, &places, wrongs);
     places
 }
 

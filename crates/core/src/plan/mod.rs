@@ -107,6 +107,8 @@ pub struct Placement {
 pub struct PlannedSize {
     /// Width and height, upright.
     pub size: Size,
+    /// The width that it is displayed at, in CSS pixels; the largest, where it stands for several.
+    pub displayed: f64,
     /// The larger sizes that it is made through, the largest first.
     pub through: Vec<Size>,
     /// The lowest device pixel ratio that it is for.
@@ -412,6 +414,7 @@ fn placement(
         }
         placement.sizes.push(PlannedSize {
             size: target.size,
+            displayed: target.displayed,
             through,
             density: target.density,
             seen: target.seen,

@@ -29,11 +29,21 @@ pub enum Extent {
 #[derive(Clone, Debug, PartialEq)]
 pub(super) struct Target {
     pub size: Size,
+    /// The width that it is displayed at, in CSS pixels.
+    pub displayed: f64,
     pub density: f64,
     /// The lowest ratio at which a spot shows it.
     pub seen: f64,
     pub short_of: Option<u32>,
     pub stands_for: Vec<u32>,
+}
+
+/// A measure that is asked for.
+struct Asked {
+    pixels: u32,
+    density: f64,
+    /// As displayed, in CSS pixels.
+    side: f64,
 }
 
 /// The sizes of a framed picture, the smallest first; beyond its own only where it is to be
@@ -57,33 +67,46 @@ pub(super) fn targets(
         }
         Extent::Scale(part) => vec![f64::from(own.width()) * part],
     };
-    let mut asked: Vec<(u32, f64)> = displayed
+    let mut asked: Vec<Asked> = displayed
         .iter()
         .flat_map(|side| {
-            densities
-                .iter()
-                .map(move |density| (side * density, *density))
-        })
-        .map(|(pixels, density)| {
-            let pixels = pixels.round().clamp(1.0, f64::from(Size::MAX_SIDE));
-            (pixels as u32, density)
+            densities.iter().map(move |density| {
+                let pixels = (side * density).round();
+                Asked {
+                    pixels: pixels.clamp(1.0, f64::from(Size::MAX_SIDE)) as u32,
+                    density: *density,
+                    side: *side,
+                }
+            })
         })
         .collect();
-    asked.sort_by(|a, b| a.0.cmp(&b.0).then(a.1.total_cmp(&b.1)));
-    asked.dedup_by_key(|(pixels, _)| *pixels);
+    asked.sort_by(|a, b| {
+        let by_density = a.density.total_cmp(&b.density);
+        a.pixels.cmp(&b.pixels).then(by_density)
+    });
+    asked.dedup_by_key(|asked| asked.pixels);
     let longest = if enlarge { u32::MAX } else { measure(own) };
-    let filled = asked.partition_point(|(pixels, _)| *pixels <= longest);
+    let filled = asked.partition_point(|asked| asked.pixels <= longest);
     let (fill, beyond) = asked.split_at(filled);
+    // A side that is displayed, as the width that goes with it.
+    let width = |size: Size, side: f64| side * f64::from(size.width()) / f64::from(measure(size));
     let mut targets: Vec<Target> = Vec::new();
     // Never enlarged: all that is too large becomes one size, the original's own.
-    if let (Some((_, density)), Some((widest, _))) = (beyond.first(), beyond.last()) {
+    if let (Some(first), Some(last)) = (beyond.first(), beyond.last()) {
+        let sides = beyond.iter().map(|asked| asked.side);
         targets.push(Target {
-            density: *density,
-            short_of: Some(*widest),
+            displayed: width(own, sides.fold(0.0, f64::max)),
+            density: first.density,
+            short_of: Some(last.pixels),
             ..whole(own)
         });
     }
-    for &(pixels, density) in fill.iter().rev() {
+    for &Asked {
+        pixels,
+        density,
+        side,
+    } in fill.iter().rev()
+    {
         match targets.last_mut() {
             Some(larger) if f64::from(measure(larger.size)) <= f64::from(pixels) * NEAR => {
                 if measure(larger.size) != pixels {
@@ -91,15 +114,19 @@ pub(super) fn targets(
                 }
                 larger.density = larger.density.min(density);
             }
-            _ => targets.push(Target {
-                size: match extent {
+            _ => {
+                let size = match extent {
                     Extent::LongSide(_) => frame.at_long_side(pixels),
                     Extent::Heights(_) => frame.at_height(pixels),
                     _ => frame.at_width(pixels),
-                },
-                density,
-                ..whole(own)
-            }),
+                };
+                targets.push(Target {
+                    size,
+                    displayed: width(size, side),
+                    density,
+                    ..whole(own)
+                });
+            }
         }
     }
     targets.reverse();
@@ -139,6 +166,7 @@ pub(super) fn ways(targets: &[Target]) -> Vec<Vec<Size>> {
 fn whole(own: Size) -> Target {
     Target {
         size: own,
+        displayed: f64::from(own.width()),
         density: 1.0,
         seen: 1.0,
         short_of: None,
@@ -188,6 +216,31 @@ mod tests {
             (1200, 2.0, 2.0),
         ];
         assert_eq!(seen, wanted);
+    }
+
+    #[test]
+    fn a_size_knows_how_wide_it_is_displayed() {
+        let displayed = |own: (u32, u32), extent: Extent| {
+            let own = Size::new(own.0, own.1).expect("a size");
+            let frame = Framing::default().frame(own);
+            let targets = targets(frame, &extent, &[1.0, 2.0], false).into_iter();
+            targets
+                .map(|target| (target.size.width(), target.displayed))
+                .collect::<Vec<_>>()
+        };
+        let widths = |widths: &[u32]| Extent::Widths(widths.to_vec());
+        // One that cannot fill its spot is displayed in it all the same.
+        assert_eq!(
+            displayed((1000, 500), widths(&[800])),
+            [(800, 800.0), (1000, 800.0)]
+        );
+        assert_eq!(
+            displayed((700, 350), widths(&[400, 800])),
+            [(400, 400.0), (700, 800.0)]
+        );
+        let high = displayed((1000, 2000), Extent::LongSide(vec![640]));
+        assert_eq!(high, [(320, 320.0), (640, 320.0)]);
+        assert_eq!(displayed((50, 9), Extent::Own), [(50, 50.0)]);
     }
 
     #[test]

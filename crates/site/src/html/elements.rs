@@ -4,7 +4,7 @@ use html5gum::emitters::default::StartTag;
 
 use super::{Reader, Value, nested};
 use crate::css;
-use crate::kinds::is_named_like_a_picture;
+use crate::kinds::{self, is_named_like_a_picture};
 use crate::showing::{Candidate, Choice, Element, Linked, Links, Role};
 use crate::srcset::Descriptor;
 use crate::text::Lines;
@@ -35,6 +35,12 @@ const DEFERRED_LISTS: [&str; 4] = [
     "data-bgset",
 ];
 
+/// Elements that hold nothing and are never closed (HTML, "void elements").
+const VOID: [&str; 14] = [
+    "area", "base", "br", "col", "embed", "hr", "img", "image", "input", "link", "meta", "source",
+    "track", "wbr",
+];
+
 /// What `meta` calls previews.
 const PREVIEWS: [&str; 10] = [
     "og:image",
@@ -52,12 +58,13 @@ const PREVIEWS: [&str; 10] = [
 impl Reader<'_> {
     /// A tag that opens.
     pub(super) fn start(&mut self, name: &str, tag: &StartTag<usize>) {
-        self.note_names(name, tag);
+        let element = self.named(name, tag);
+        self.found.named.elements.insert(element.clone());
         match name {
             "svg" if !tag.self_closing => self.drawings += 1,
             "template" | "noscript" => self.inert += 1,
             "base" if self.found.base.is_none() => self.found.base = self.text(tag, "href"),
-            "picture" => self.picture = Some(Vec::new()),
+            "picture" => self.picture = Some((self.span(tag.span), Vec::new())),
             "source" => self.source(tag),
             "image" | "feimage" | "use" if self.drawings > 0 => {
                 let attribute = if tag.attributes.contains_key(b"href".as_slice()) {
@@ -86,6 +93,10 @@ impl Reader<'_> {
         }
         self.style_attribute(tag);
         self.deferred(tag);
+        let is_closed = tag.self_closing && self.drawings > 0;
+        if !is_closed && !VOID.contains(&name) {
+            self.open.push(element);
+        }
     }
 
     fn link_to_picture(&mut self, tag: &StartTag<usize>) {
@@ -95,16 +106,15 @@ impl Reader<'_> {
         }
     }
 
-    fn note_names(&mut self, name: &str, tag: &StartTag<usize>) {
+    /// An element as selectors meet it.
+    fn named(&self, name: &str, tag: &StartTag<usize>) -> Element {
         let classes = self.text(tag, "class").unwrap_or_default();
-        self.found.named.elements.insert(Element {
+        let classes = classes.split_ascii_whitespace().map(str::to_owned);
+        Element {
             name: name.to_owned(),
             id: self.text(tag, "id"),
-            classes: classes
-                .split_ascii_whitespace()
-                .map(str::to_owned)
-                .collect(),
-        });
+            classes: classes.collect(),
+        }
     }
 
     fn has_word(&self, tag: &StartTag<usize>, attribute: &str, word: &str) -> bool {
@@ -124,15 +134,19 @@ impl Reader<'_> {
             kind: self.text(tag, "type"),
             sizes: self.text(tag, "sizes"),
             candidates: candidates.unwrap_or_default(),
+            source: Some(self.span(tag.span)),
         };
-        if let Some(sources) = &mut self.picture {
+        if let Some((_, sources)) = &mut self.picture {
             sources.push(choice);
         }
     }
 
     fn img(&mut self, tag: &StartTag<usize>) {
         let mut showing = self.showing(Role::Image, tag);
-        showing.choices = self.picture.take().unwrap_or_default();
+        showing.around.clone_from(&self.open);
+        if let Some((span, sources)) = self.picture.take() {
+            (showing.picture, showing.choices) = (Some(span), sources);
+        }
         showing
             .choices
             .extend(self.own_choices(tag, "srcset", "sizes", "src"));
@@ -212,7 +226,19 @@ impl Reader<'_> {
         .iter()
         .any(|word| is(word))
         {
-            self.simple(Role::Icon, tag, "href");
+            self.icon(tag);
+        }
+    }
+
+    /// An icon, of the width that is said.
+    fn icon(&mut self, tag: &StartTag<usize>) {
+        let before = self.found.showings.len();
+        self.simple(Role::Icon, tag, "href");
+        let width = self
+            .text(tag, "sizes")
+            .and_then(|sizes| kinds::side(&sizes));
+        for showing in &mut self.found.showings[before..] {
+            showing.width = width;
         }
     }
 
@@ -267,13 +293,17 @@ impl Reader<'_> {
         };
         let place = css::Place {
             lines: self.lines,
-            span: value.span,
+            span: value.span.clone(),
             is_exact: value.is_exact,
         };
         let mut found = css::within(&value.text, &place);
         let width = css::declared(&value.text, "width");
+        found.boxes.clear();
+        let opening = self.html.get(..value.span.start - self.offset);
+        let opening = opening.and_then(|before| before.chars().next_back());
         for showing in &mut found.showings {
             showing.styled.clone_from(&width);
+            showing.stand_within(opening);
         }
         self.take(found);
     }

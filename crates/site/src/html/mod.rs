@@ -11,7 +11,7 @@ use html5gum::emitters::default::{DefaultEmitter, StartTag, Token};
 use html5gum::{HtmlString, Span, State, Tokenizer};
 
 use crate::css;
-use crate::showing::{Candidate, Choice, Found, Role, Showing};
+use crate::showing::{Candidate, Choice, Element, Found, Role, Showing};
 use crate::srcset::{self, Descriptor};
 use crate::text::{self, Lines};
 
@@ -29,18 +29,75 @@ pub(crate) fn within(html: &str, offset: usize, lines: &Lines) -> Found {
 }
 
 fn nested(html: &str, offset: usize, lines: &Lines, depth: u32) -> Found {
-    let mut reader = Reader {
-        html,
-        offset,
-        lines,
-        depth,
-        found: Found::default(),
-        picture: None,
-        drawings: 0,
-        inert: 0,
-    };
+    let mut reader = Reader::of(html, offset, lines, depth);
     reader.read();
     reader.found
+}
+
+/// An attribute of a tag, and where it stands in a file.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Attribute {
+    /// Its name, in lower case.
+    pub name: String,
+    /// Its value, with character references put back.
+    pub value: String,
+    /// Its bytes, from the name to the closing quote.
+    pub span: Range<usize>,
+    /// The bytes of its value, without quotes; empty where it has none.
+    pub written: Range<usize>,
+    /// Whether these bytes are the value itself.
+    pub is_exact: bool,
+}
+
+/// The attributes of a tag that stands in a file at these bytes, in their order.
+pub fn attributes(html: &str, tag: &Range<usize>) -> Vec<Attribute> {
+    let Some(text) = html.get(tag.clone()) else {
+        return Vec::new();
+    };
+    let emitter = DefaultEmitter::<usize>::new_with_span();
+    let tokens = Tokenizer::new_with_emitter(text, emitter);
+    // What is wrong in the tag comes before it.
+    let tag_of = |token| match token {
+        Token::StartTag(read) => Some(read),
+        _ => None,
+    };
+    let Some(read) = tokens.flatten().find_map(tag_of) else {
+        return Vec::new();
+    };
+    let names: Vec<String> = read.attributes.keys().map(lossy).collect();
+    let lines = Lines::of("");
+    let reader = Reader::of(text, tag.start, &lines, 0);
+    let attribute = |name: &String| {
+        let value = reader.value(&read, name)?;
+        let found = read.attributes.get(name.as_bytes())?;
+        let start = tag.start + found.span.start;
+        let mut written = value.span;
+        // The tokeniser leaves the quotes of an empty value to what follows.
+        let behind = text.get(written.end - tag.start..).unwrap_or("");
+        if value.text.is_empty()
+            && let Some(rest) = behind.trim_ascii_start().strip_prefix('=')
+        {
+            let quotes = rest.trim_ascii_start();
+            let at = written.end + behind.len() - quotes.len();
+            if quotes.starts_with("\"\"") || quotes.starts_with("''") {
+                written = at + 1..at + 1;
+            }
+        }
+        let quoted = text.get(written.end - tag.start..).unwrap_or("");
+        let before = text.get(..written.start - tag.start).unwrap_or("");
+        let closing = before.ends_with(['"', '\'']) && quoted.starts_with(['"', '\'']);
+        Some(Attribute {
+            name: name.clone(),
+            value: value.text,
+            // A name alone ends where its span does.
+            span: start..written.end + usize::from(closing),
+            written,
+            is_exact: value.is_exact,
+        })
+    };
+    let mut attributes: Vec<Attribute> = names.iter().filter_map(attribute).collect();
+    attributes.sort_by_key(|attribute| attribute.span.start);
+    attributes
 }
 
 struct Reader<'a> {
@@ -50,8 +107,10 @@ struct Reader<'a> {
     lines: &'a Lines,
     depth: u32,
     found: Found,
-    /// The sources of the `picture` element that is open.
-    picture: Option<Vec<Choice>>,
+    /// The `picture` element that is open: the bytes of its tag, and its sources.
+    picture: Option<(Range<usize>, Vec<Choice>)>,
+    /// The elements that are open, as far as tags tell: what is never closed stays.
+    open: Vec<Element>,
     /// `svg` elements that are open.
     drawings: u32,
     /// `template` and `noscript` elements that are open.
@@ -70,10 +129,26 @@ struct Value {
 /// The raw text of an element that is read whole: `style` and `title`.
 struct Raw {
     name: String,
+    /// Where its tag ends: the tokeniser counts that to the text.
+    from: usize,
     span: Option<Range<usize>>,
 }
 
-impl Reader<'_> {
+impl<'a> Reader<'a> {
+    fn of(html: &'a str, offset: usize, lines: &'a Lines, depth: u32) -> Reader<'a> {
+        Reader {
+            html,
+            offset,
+            lines,
+            depth,
+            found: Found::default(),
+            picture: None,
+            open: Vec::new(),
+            drawings: 0,
+            inert: 0,
+        }
+    }
+
     fn read(&mut self) {
         let emitter = DefaultEmitter::<usize>::new_with_span();
         let mut tokens = Tokenizer::new_with_emitter(self.html, emitter);
@@ -97,6 +172,7 @@ impl Reader<'_> {
                     if matches!(name.as_str(), "style" | "title") {
                         raw = Some(Raw {
                             name: name.clone(),
+                            from: tag.span.end,
                             span: None,
                         });
                     }
@@ -123,6 +199,9 @@ impl Reader<'_> {
     }
 
     fn end(&mut self, name: &str) {
+        if let Some(at) = self.open.iter().rposition(|open| open.name == name) {
+            self.open.truncate(at);
+        }
         match name {
             "svg" => self.drawings = self.drawings.saturating_sub(1),
             "template" | "noscript" => self.inert = self.inert.saturating_sub(1),
@@ -168,6 +247,8 @@ impl Reader<'_> {
             self.found.linked.append(&mut part.linked);
         }
         self.found.named.add(&part.named);
+        self.found.boxes.append(&mut part.boxes);
+        self.found.is_close |= part.is_close;
     }
 
     fn value(&self, tag: &StartTag<usize>, name: &str) -> Option<Value> {
@@ -275,7 +356,8 @@ impl Reader<'_> {
 /// Text that goes on.
 fn grow(raw: &mut Option<Raw>, span: Span<usize>) {
     if let Some(raw) = raw {
-        let begun = raw.span.get_or_insert(span.start..span.end);
+        let start = span.start.max(raw.from);
+        let begun = raw.span.get_or_insert(start..span.end);
         begun.end = begun.end.max(span.end);
     }
 }

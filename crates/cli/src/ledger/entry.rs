@@ -1,0 +1,103 @@
+//! What a ledger knows of originals and pieces.
+
+use std::collections::BTreeMap;
+
+use kiln_core::encode::Format;
+use kiln_core::pipeline::{Account, Part};
+use kiln_core::pixels::{Area, Size};
+use serde::{Deserialize, Serialize};
+
+/// What is known of one original.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct Entry {
+    /// The digest of its bytes, once they were read.
+    pub digest: Option<String>,
+    /// What uniform borders leave of it, where that was looked for.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub content: Option<Trimmed>,
+    /// Its pieces by their names.
+    pub pieces: BTreeMap<String, PieceEntry>,
+    /// Names that pieces of it had once, and their places: a site may still refer to them.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub earlier: BTreeMap<String, Option<String>>,
+}
+
+/// What uniform borders leave of an original.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Trimmed {
+    /// The digest of the bytes that were looked at.
+    pub of: String,
+    /// The area, as stored.
+    pub area: Area,
+}
+
+/// What is known of one piece.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct PieceEntry {
+    /// The place that it is for.
+    pub place: Option<String>,
+    /// What planned it last: the kiln file, seen from the out folder, or [`super::COMMAND`]; `None` where an
+    /// earlier program did not say.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub by: Option<String>,
+    /// Width and height in pixels.
+    pub size: Size,
+    /// The width that it is displayed at, in CSS pixels; `None` where an earlier program did not say.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub displayed: Option<f64>,
+    /// The format.
+    pub format: Format,
+    /// The digest of all that decides its bytes, but for the original.
+    pub recipe: String,
+    /// What became of it; `None` while it is only planned.
+    pub made: Option<Made>,
+    /// The digest of the file that has stood there since an earlier program or plan, where nothing
+    /// else of it holds any more.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub standing: Option<String>,
+    /// Whether the last run over the whole site planned nothing of that name.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub is_stray: bool,
+}
+
+impl PieceEntry {
+    /// The digest of the file that stands under its name, as far as that is known.
+    pub(super) fn file(&self) -> Option<&String> {
+        let made = self.made.as_ref().map(|made| &made.digest);
+        made.or(self.standing.as_ref())
+    }
+
+    /// Nothing holds any more of what was made, but which file it is.
+    pub(super) fn unmake(&mut self) {
+        self.standing = self.file().cloned();
+        self.made = None;
+    }
+}
+
+/// A piece that was finished.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Made {
+    /// The program's version.
+    pub kiln: String,
+    /// The digest of the piece itself.
+    pub digest: String,
+    /// How it came about.
+    #[serde(flatten)]
+    pub account: Account,
+    /// What it shares a total for; `None` where it shares none.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub share: Option<Share>,
+    /// The format that outdoes it, where it was left out for that: then no file of it stands.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub outdone: Option<Format>,
+}
+
+/// A piece's part in totals that pictures share.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Share {
+    /// The digest of all who share, and of what.
+    pub of: String,
+    /// The part.
+    #[serde(flatten)]
+    pub part: Part,
+}

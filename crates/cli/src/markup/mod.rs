@@ -1,0 +1,174 @@
+//! `kiln markup`: what a page says to show each picture.
+
+mod inline;
+mod page;
+mod placeholder;
+mod template;
+mod written;
+
+use std::fs;
+use std::path::PathBuf;
+use std::process::ExitCode;
+
+use kiln_core::plan::slug;
+use kiln_site::offer::Part;
+use kiln_site::tags;
+
+use crate::failure::Failure;
+use crate::find;
+use crate::report::Channels;
+use crate::settings::{MarkupForm, MarkupSettings};
+use crate::stock::{Held, Stock};
+use crate::{pages, write};
+use written::Written;
+
+/// Writes the markup of all that was asked for.
+pub fn run(settings: &MarkupSettings, channels: &Channels) -> Result<ExitCode, Failure> {
+    if let MarkupForm::Page(page) = &settings.form {
+        pages::may_be_written(page)?;
+    }
+    let stock = Stock::read(&settings.sources)?;
+    for remark in &stock.remarks {
+        channels.note(remark);
+    }
+    let wanted = wanted(&stock, settings);
+    if wanted.is_empty() {
+        return Err(nothing(settings));
+    }
+    let mut complaints = Complaints {
+        channels,
+        any: false,
+    };
+    for held in &wanted {
+        complaints.of(held);
+    }
+    let all = written::all(&wanted, &stock.out, settings, &mut complaints);
+    match &settings.form {
+        MarkupForm::Page(path) => {
+            let page = page::render(&all);
+            write::whole(path, page.as_bytes()).map_err(Failure::unwritable(path))?;
+        }
+        MarkupForm::Json => channels.print(|out, _| written::json(out, &all))?,
+        MarkupForm::Plain => give(settings, channels, &all, "html", |one| Ok(one.text()))?,
+        MarkupForm::Template(path) => {
+            let template = template::read(path)?;
+            let extension = path
+                .extension()
+                .map_or("txt".into(), |e| e.to_string_lossy());
+            give(settings, channels, &all, &extension, |one| {
+                template.render(one)
+            })?;
+        }
+    }
+    Ok(ExitCode::from(u8::from(complaints.any)))
+}
+
+/// What is wrong, said as it is found.
+struct Complaints<'a> {
+    channels: &'a Channels,
+    any: bool,
+}
+
+impl Complaints<'_> {
+    fn of(&mut self, held: &Held) {
+        for name in &held.missing {
+            self.say(name, "is not there any more; make it again with kiln fire");
+        }
+        let is_seen = held
+            .shown
+            .iter()
+            .any(|shown| matches!(shown.main.part, Part::Picture | Part::Preview));
+        if is_seen && held.words().alt.is_none() {
+            let says =
+                "has no alternative text; write one into the label sheet, or mark it as decorative";
+            self.say(&held.name, says);
+        }
+    }
+
+    fn say(&mut self, name: &str, says: &str) {
+        self.any = true;
+        self.channels.name_problem(name, says);
+    }
+}
+
+/// The originals that were asked for, with the places that were.
+fn wanted(stock: &Stock, settings: &MarkupSettings) -> Vec<Held> {
+    let paths: Vec<PathBuf> = settings.paths.iter().map(|path| find::real(path)).collect();
+    let is_named = |held: &Held| {
+        let mut pieces = held.shown.iter().flat_map(|shown| &shown.main.pieces);
+        paths.is_empty()
+            || paths.iter().any(|path| {
+                held.path.starts_with(path)
+                    || pieces.any(|piece| stock.out.join(&piece.name).starts_with(path))
+            })
+    };
+    let mut wanted: Vec<Held> = stock
+        .originals
+        .iter()
+        .filter(|held| is_named(held))
+        .cloned()
+        .collect();
+    for held in &mut wanted {
+        held.shown.retain(|shown| {
+            let place = shown.main.place.as_ref();
+            settings.places.is_empty() || place.is_some_and(|place| settings.places.contains(place))
+        });
+    }
+    wanted.retain(|held| {
+        !held.shown.is_empty() || (settings.places.is_empty() && !held.missing.is_empty())
+    });
+    wanted
+}
+
+fn nothing(settings: &MarkupSettings) -> Failure {
+    match settings.paths.first() {
+        Some(path) => Failure::Refused {
+            path: path.clone(),
+            says: "no pieces of it are recorded; make them with kiln fire".to_owned(),
+        },
+        None => Failure::NoPieces(settings.sources.out.clone()),
+    }
+}
+
+/// Gives each its text: all to standard output, or a file each.
+fn give(
+    settings: &MarkupSettings,
+    channels: &Channels,
+    all: &[Written],
+    extension: &str,
+    text: impl Fn(&Written) -> Result<String, Failure>,
+) -> Result<(), Failure> {
+    let Some(folder) = &settings.into else {
+        let mut whole = String::new();
+        for one in all {
+            let said = text(one)?;
+            if matches!(settings.form, MarkupForm::Plain) {
+                whole.push_str(&tags::heading(&one.heading()));
+                whole.push('\n');
+            }
+            whole.push_str(&said);
+            whole.push_str(if said.ends_with('\n') { "\n" } else { "\n\n" });
+        }
+        return channels.print(|out, _| {
+            out.write_all(whole.trim_end().as_bytes())
+                .and_then(|()| writeln!(out))
+        });
+    };
+    fs::create_dir_all(folder).map_err(Failure::unwritable(folder))?;
+    let mut names: Vec<String> = Vec::new();
+    for one in all {
+        let mut name = slug(&one.called());
+        // Two of one name are told apart by a number.
+        let twins = names.iter().filter(|other| **other == name).count();
+        names.push(name.clone());
+        if twins > 0 {
+            name = format!("{name}-{}", twins + 1);
+        }
+        let path = folder.join(format!("{name}.{extension}"));
+        let said = text(one)?;
+        let end = if said.ends_with('\n') { "" } else { "\n" };
+        write::whole(&path, format!("{said}{end}").as_bytes())
+            .map_err(Failure::unwritable(&path))?;
+    }
+    channels.print(|out, _| writeln!(out, "{} files are in {}", all.len(), folder.display()))
+}

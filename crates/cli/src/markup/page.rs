@@ -1,0 +1,66 @@
+//! The page that shows every picture as its markup does.
+
+use serde::Serialize;
+
+use super::written::Written;
+use crate::{pages, wording};
+
+#[derive(Serialize)]
+struct Context<'a> {
+    kiln: &'static str,
+    today: String,
+    pictures: Vec<Card<'a>>,
+    rules: String,
+}
+
+#[derive(Serialize)]
+struct Card<'a> {
+    heading: String,
+    title: Option<&'a str>,
+    about: String,
+    alternative_text: Option<&'a str>,
+    /// As it is shown; made here, and escaped in the making.
+    shown: Option<&'a str>,
+    class: Option<String>,
+    icon: Option<&'a str>,
+    text: String,
+}
+
+/// The page.
+pub(super) fn render(all: &[Written]) -> String {
+    let card = |one: &'_ Written| {
+        let files: usize = one.forms.iter().map(|form| form.files.len()).sum();
+        let class = one
+            .css
+            .as_ref()
+            .and_then(|css| css.strip_prefix('.')?.split(' ').next().map(str::to_owned));
+        let shows_file = one.html.is_none() && class.is_none();
+        (class, shows_file, files)
+    };
+    let pictures = all.iter().map(|one| {
+        let (class, shows_file, files) = card(one);
+        Card {
+            heading: wording::safe(&one.heading()),
+            title: one.title.as_deref(),
+            about: format!(
+                "{} × {} CSS pixels, {}",
+                one.width,
+                one.height,
+                wording::count(files, "file", "files")
+            ),
+            alternative_text: one.alternative_text.as_deref(),
+            shown: one.html.as_deref(),
+            class,
+            icon: shows_file.then_some(one.plain.address.as_str()),
+            text: one.text(),
+        }
+    });
+    let rules = all.iter().filter_map(|one| one.css.as_deref());
+    let context = Context {
+        kiln: env!("CARGO_PKG_VERSION"),
+        today: wording::today(),
+        pictures: pictures.collect(),
+        rules: rules.collect::<String>(),
+    };
+    pages::render("markup.html", context)
+}

@@ -1,0 +1,311 @@
+//! What changes in a file, and the writing of it.
+
+use std::collections::{HashMap, HashSet};
+use std::fs;
+use std::ops::Range;
+use std::path::{Path, PathBuf};
+
+use kiln_core::plan::digest;
+use kiln_site::edit::{Edit, applied};
+use kiln_site::patch::{self, Part};
+use kiln_site::rewire::{self, Says, Styles};
+use kiln_site::{Found, Links, coded, css, html, manifest, markdown, templates, xml};
+use rayon::prelude::*;
+
+use super::files::{Kind, SiteFile};
+use super::guide::{FileGuide, Finder};
+use super::notes::{Matter, Notes};
+use super::read;
+use crate::failure::Failure;
+use crate::fetch;
+use crate::settings::RewireSettings;
+use crate::stock::clean;
+use crate::write;
+
+/// Sheets within sheets that are followed.
+const DEPTH: u32 = 5;
+
+/// A file that changes.
+pub(super) struct Change {
+    /// Where it is.
+    pub path: PathBuf,
+    /// The digest of its bytes before.
+    before: String,
+    /// What changes in its text.
+    edits: Vec<Edit>,
+}
+
+/// What came of a file.
+#[derive(Default)]
+pub(super) struct Worked {
+    /// What changes, and the same as a diff.
+    pub change: Option<(Change, Vec<u8>)>,
+    /// References that lead to pieces now.
+    pub references: usize,
+    /// What there is to say.
+    pub notes: Notes,
+}
+
+/// What the style sheets of a site say of the sizes of pictures.
+pub(super) struct Sheets {
+    by_path: HashMap<PathBuf, (Styles, Vec<String>)>,
+    /// All of them together: for texts of which nobody knows in which page they end.
+    all: Styles,
+}
+
+impl Sheets {
+    /// Reads all sheets of the site.
+    pub fn read(files: &[SiteFile]) -> Sheets {
+        let sheets = files.par_iter().filter(|file| file.kind == Kind::Sheet);
+        let read = sheets.filter_map(|file| {
+            let (text, _) = coded::read(&read(file).ok()?)?;
+            let found = css::references(&text);
+            let mut styles = Styles::default();
+            styles.add(&found);
+            Some((file.path.clone(), (styles, imports(&found))))
+        });
+        let by_path: HashMap<PathBuf, (Styles, Vec<String>)> = read.collect();
+        let mut all = Styles::of_a_part();
+        let mut paths: Vec<&PathBuf> = by_path.keys().collect();
+        paths.sort_unstable();
+        for path in paths {
+            all.extend(&by_path[path].0);
+        }
+        Sheets { by_path, all }
+    }
+
+    /// What holds for a page that names its sheets.
+    fn of(&self, finder: &Finder, page: &Path, found: &Found) -> Styles {
+        let mut styles = Styles::default();
+        let mut seen = HashSet::new();
+        for address in imports(found) {
+            self.follow(finder, page, &address, &mut styles, &mut seen, DEPTH);
+        }
+        styles
+    }
+
+    fn follow(
+        &self,
+        finder: &Finder,
+        from: &Path,
+        address: &str,
+        styles: &mut Styles,
+        seen: &mut HashSet<PathBuf>,
+        depth: u32,
+    ) {
+        let address = address.split(['?', '#']).next().unwrap_or_default();
+        let path = match address.strip_prefix('/') {
+            Some(rest) => finder.root.join(fetch::readable(rest)),
+            None => from
+                .parent()
+                .unwrap_or(&finder.root)
+                .join(fetch::readable(address)),
+        };
+        let path = clean(&path);
+        let Some((own, imports)) = self.by_path.get(&path).filter(|_| depth > 0) else {
+            return;
+        };
+        if seen.insert(path.clone()) {
+            styles.extend(own);
+            for import in imports {
+                self.follow(finder, &path, import, styles, seen, depth - 1);
+            }
+        }
+    }
+}
+
+fn imports(found: &Found) -> Vec<String> {
+    let sheets = found
+        .linked
+        .iter()
+        .filter(|linked| linked.what == Links::Sheet);
+    sheets.map(|linked| linked.address.clone()).collect()
+}
+
+/// Works on a file.
+pub(super) fn of(
+    file: &SiteFile,
+    finder: &Finder,
+    sheets: &Sheets,
+    settings: &RewireSettings,
+) -> Worked {
+    let mut worked = Worked::default();
+    let bytes = match read(file) {
+        Ok(bytes) => bytes,
+        Err(says) => {
+            worked.notes.say(Matter::Undone, &file.name, 0, "", says);
+            return worked;
+        }
+    };
+    let Some((text, coding)) = coded::read(&bytes) else {
+        let says = "is not in the encoding that it declares, so nothing in it can be changed alone; save it as UTF-8";
+        worked.notes.say(Matter::Undone, &file.name, 0, "", says);
+        return worked;
+    };
+    let parts = templates::parts(&text, file.kind == Kind::Xml);
+    let blotted = templates::blotted(&text, &parts);
+    let found = references(file.kind, &blotted);
+    let mut guide = FileGuide::new(
+        finder,
+        &file.path,
+        &file.name,
+        &parts,
+        found.base.as_deref(),
+    );
+    let extent = settings.extent;
+    let done = match file.kind {
+        Kind::Page => {
+            let is_whole = found
+                .linked
+                .iter()
+                .any(|linked| linked.what == Links::Sheet)
+                || blotted.contains("</html");
+            let styles = if is_whole {
+                sheets.of(finder, &file.path, &found)
+            } else {
+                sheets.all.clone()
+            };
+            rewire::page(&blotted, &found, &parts, &styles, extent, &mut guide)
+        }
+        Kind::Sheet => rewire::sheet(&blotted, &found, &parts, extent, &mut guide),
+        Kind::Markdown => {
+            rewire::markdown(&blotted, &found, &parts, &sheets.all, extent, &mut guide)
+        }
+        Kind::Xml => rewire::of_xml(&blotted, &found, &parts, extent, &mut guide),
+        Kind::Manifest => rewire::of_json(&blotted, &found, &parts, &mut guide),
+    };
+    let front = front_matter(file.kind, &blotted, &parts, &mut guide);
+    worked.notes = guide.notes;
+    worked.references = done.references + front.references;
+    for remark in done.remarks.into_iter().chain(front.remarks) {
+        let matter = match remark.says {
+            Says::InTemplate | Says::Escaped => Matter::Undone,
+            Says::CutByPixels
+            | Says::SizedByStyle
+            | Says::LiesClose
+            | Says::NoText
+            | Says::NoSuchSize
+            | Says::OtherShape => Matter::Doubt,
+        };
+        let says = remark.says.as_str();
+        worked
+            .notes
+            .say(matter, &file.name, remark.line, &remark.address, says);
+    }
+    in_templates(&text, &parts, file, finder, &mut worked.notes);
+    let mut edits = done.edits;
+    edits.extend(front.edits);
+    let edits = edits.ordered();
+    if !edits.is_empty() {
+        let (after, spans) = written(&text, &edits, |text| coding.write(text));
+        let diff = patch::unified(&file.name, &bytes, &after, &spans);
+        let change = Change {
+            path: file.path.clone(),
+            before: digest(&bytes),
+            edits,
+        };
+        worked.change = Some((change, diff));
+    }
+    worked
+}
+
+fn references(kind: Kind, text: &str) -> Found {
+    match kind {
+        Kind::Page => html::references(text),
+        Kind::Sheet => css::references(text),
+        Kind::Markdown => markdown::references(text),
+        Kind::Xml => xml::references(text),
+        Kind::Manifest => manifest::references(text),
+    }
+}
+
+/// What stands before a text: settings of the program that builds the site.
+fn front_matter(
+    kind: Kind,
+    text: &str,
+    parts: &[Range<usize>],
+    guide: &mut FileGuide<'_>,
+) -> rewire::Rewired {
+    if !matches!(kind, Kind::Page | Kind::Markdown) {
+        return rewire::Rewired::default();
+    }
+    let found = markdown::front_matter(text);
+    rewire::of_json(text, &found, parts, guide)
+}
+
+/// References that a template holds, which nobody else may change.
+fn in_templates(
+    text: &str,
+    parts: &[Range<usize>],
+    file: &SiteFile,
+    finder: &Finder,
+    notes: &mut Notes,
+) {
+    if parts.is_empty() {
+        return;
+    }
+    let lines = kiln_site::text::Lines::of(text);
+    for part in parts {
+        for (at, address) in templates::addresses(text, part) {
+            if finder.leads_to_original(&file.path, address) {
+                let says = Says::InTemplate.as_str();
+                notes.say(Matter::Undone, &file.name, lines.at(at), address, says);
+            }
+        }
+    }
+}
+
+/// The bytes afterwards, and which parts of the bytes differ.
+fn written(text: &str, edits: &[Edit], write: impl Fn(&str) -> Vec<u8>) -> (Vec<u8>, Vec<Part>) {
+    let after = write(&applied(text, edits));
+    let length = |part: &str| write(part).len();
+    // A byte order mark comes with every part that is written, and counts once.
+    let mark = length("");
+    let (mut old, mut new, mut at) = (mark, mark, 0);
+    let mut spans = Vec::with_capacity(edits.len());
+    for edit in edits {
+        let same = length(&text[at..edit.span.start]) - mark;
+        (old, new) = (old + same, new + same);
+        let (gone, come) = (
+            length(&text[edit.span.clone()]) - mark,
+            length(&edit.text) - mark,
+        );
+        spans.push(Part {
+            before: old..old + gone,
+            after: new..new + come,
+        });
+        (old, new, at) = (old + gone, new + come, edit.span.end);
+    }
+    (after, spans)
+}
+
+/// Refuses the whole run where one of the files cannot be written.
+pub(super) fn may_be_written(changes: &[Change]) -> Result<(), Failure> {
+    for change in changes {
+        let about = fs::metadata(&change.path).map_err(Failure::unreadable(&change.path))?;
+        if about.permissions().readonly() {
+            return Err(Failure::Refused {
+                path: change.path.clone(),
+                says: "is write-protected, so nothing was changed in any file; allow it, or move it out of the site".to_owned(),
+            });
+        }
+    }
+    Ok(())
+}
+
+/// Writes the files, each whole or not at all.
+pub(super) fn write(changes: &[Change]) -> Result<(), Failure> {
+    changes.par_iter().try_for_each(|change| {
+        let path = &change.path;
+        let bytes = fs::read(path).map_err(Failure::unreadable(path))?;
+        let read = coded::read(&bytes).filter(|_| digest(&bytes) == change.before);
+        let Some((text, coding)) = read else {
+            return Err(Failure::Refused {
+                path: path.clone(),
+                says: "was changed while this ran; run it again".to_owned(),
+            });
+        };
+        let after = coding.write(&applied(&text, &change.edits));
+        write::in_place(path, &after).map_err(Failure::unwritable(path))
+    })
+}

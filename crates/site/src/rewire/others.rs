@@ -1,0 +1,157 @@
+//! Markdown, XML and JSON rewritten.
+
+use std::ops::Range;
+
+use roxmltree::{Document, ParsingOptions};
+
+use super::styles::Styles;
+use super::{Extent, Guide, Rewired, Work};
+use crate::escape;
+use crate::offer::Piece;
+use crate::showing::{Found, Role, Showing};
+use crate::tags;
+
+/// A text in Markdown.
+pub fn markdown(
+    source: &str,
+    found: &Found,
+    parts: &[Range<usize>],
+    styles: &Styles,
+    extent: Extent,
+    guide: &mut dyn Guide,
+) -> Rewired {
+    let mut work = Work::of(source, parts, extent);
+    work.is_markdown = true;
+    for showing in &found.showings {
+        match showing.role {
+            Role::Markdown => work.picture(showing, guide),
+            _ => work.showing(showing, styles, guide),
+        }
+    }
+    work.done
+}
+
+impl Work<'_> {
+    /// A picture of Markdown.
+    fn picture(&mut self, showing: &Showing, guide: &mut dyn Guide) {
+        let Some(candidate) = showing.candidates().next() else {
+            return;
+        };
+        let Some(aim) = guide.aim(showing, candidate) else {
+            return;
+        };
+        let written = self.source.get(showing.span.clone()).unwrap_or_default();
+        let lacks_text = showing
+            .alt
+            .as_deref()
+            .is_none_or(|alt| alt.trim().is_empty());
+        let mut words = aim.words.clone();
+        if !lacks_text {
+            words.alt.clone_from(&showing.alt);
+        }
+        if self.extent.markdown_as_html && !self.extent.plain {
+            if let Some(html) = tags::picture(aim.offers(), &words, None)
+                && self.may_change(&showing.span, candidate)
+            {
+                self.done.references += 1;
+                // A blank line would end the element.
+                let html = html.replace('\n', "");
+                self.done
+                    .edits
+                    .replace(self.source, showing.span.clone(), html);
+            }
+            return;
+        }
+        // A text that is missing is put in, where the brackets are plainly empty.
+        if lacks_text && written.starts_with("![]") && !self.extent.plain {
+            let alt = words.alt.as_deref().unwrap_or_default();
+            let at = showing.span.start + 2;
+            if self.may_change(&(at..at + 1), candidate) {
+                self.done.edits.insert(at, escape::markdown(alt));
+            }
+        }
+        self.plainly(showing, guide);
+    }
+}
+
+/// Attributes that say something of the file that an element refers to.
+const ABOUT: [&str; 5] = ["type", "length", "fileSize", "width", "height"];
+
+/// An XML file: a drawing, a feed, a sitemap.
+pub fn of_xml(
+    source: &str,
+    found: &Found,
+    parts: &[Range<usize>],
+    extent: Extent,
+    guide: &mut dyn Guide,
+) -> Rewired {
+    let mut work = Work::of(source, parts, extent);
+    let options = ParsingOptions {
+        allow_dtd: true,
+        ..ParsingOptions::default()
+    };
+    let document = Document::parse_with_options(source, options).ok();
+    for showing in &found.showings {
+        match showing.role {
+            Role::Style => work.style(showing, guide),
+            _ => work.plainly(showing, guide),
+        }
+        if let (Role::Feed, Some(document)) = (showing.role, &document) {
+            work.about(showing, document, guide);
+        }
+    }
+    work.done
+}
+
+impl Work<'_> {
+    /// What a feed says of a file beside its address.
+    fn about(&mut self, showing: &Showing, document: &Document<'_>, guide: &mut dyn Guide) {
+        let Some(candidate) = showing.candidates().next() else {
+            return;
+        };
+        let Some(aim) = guide.aim(showing, candidate) else {
+            return;
+        };
+        let piece = aim
+            .main
+            .layout(&aim.spot)
+            .map(|layout| layout.largest().clone());
+        let is_at = |node: &roxmltree::Node<'_, '_>| {
+            node.attributes()
+                .any(|one| one.range_value() == candidate.span)
+        };
+        let (Some(piece), Some(node)) = (piece, document.descendants().find(is_at)) else {
+            return;
+        };
+        for attribute in node.attributes().filter(|one| ABOUT.contains(&one.name())) {
+            let value = said(&piece, attribute.name());
+            let span = attribute.range_value();
+            if self.may_change(&span, candidate) {
+                self.done.edits.replace(self.source, span, value);
+            }
+        }
+    }
+}
+
+fn said(piece: &Piece, name: &str) -> String {
+    match name {
+        "type" => piece.kind.clone(),
+        "width" => piece.width.to_string(),
+        "height" => piece.height.to_string(),
+        _ => piece.weight.to_string(),
+    }
+}
+
+/// A web app manifest.
+pub fn of_json(
+    source: &str,
+    found: &Found,
+    parts: &[Range<usize>],
+    guide: &mut dyn Guide,
+) -> Rewired {
+    let mut work = Work::of(source, parts, Extent::default());
+    for showing in &found.showings {
+        work.plainly(showing, guide);
+    }
+    work.done
+}
