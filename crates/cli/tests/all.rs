@@ -15,6 +15,7 @@ mod kept;
 mod labels;
 mod ledger;
 mod looks;
+mod manuals;
 mod markup;
 mod masked;
 mod page;

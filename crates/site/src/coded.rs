@@ -29,6 +29,10 @@ pub fn read(bytes: &[u8]) -> Option<(String, Coding)> {
         encoding,
         is_marked: mark > 0,
     };
+    if encoding == UTF_8 {
+        let text = str::from_utf8(&bytes[mark..]).ok()?;
+        return Some((text.to_owned(), coding));
+    }
     let (text, _) = encoding.decode_without_bom_handling(&bytes[mark..]);
     let text = text.into_owned();
     (coding.write(&text) == bytes).then_some((text, coding))
@@ -57,6 +61,24 @@ fn declared(bytes: &[u8]) -> Option<String> {
 }
 
 impl Coding {
+    /// How many bytes a part of a text takes.
+    pub fn length(self, part: &str) -> usize {
+        if self.encoding == UTF_8 {
+            part.len()
+        } else {
+            self.write(part).len() - self.mark()
+        }
+    }
+
+    /// How many bytes the mark before a text takes.
+    pub fn mark(self) -> usize {
+        if self.is_marked {
+            self.write("").len()
+        } else {
+            0
+        }
+    }
+
     /// A text as the bytes of a file. Letters that the encoding lacks become character references, which
     /// HTML and XML know.
     pub fn write(self, text: &str) -> Vec<u8> {

@@ -2,8 +2,10 @@
 
 use std::ops::Range;
 
+use serde::{Deserialize, Serialize};
+
 /// A part of a text, and what stands there afterwards.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Edit {
     /// The bytes that go; none where something is put in.
     pub span: Range<usize>,

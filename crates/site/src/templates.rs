@@ -1,5 +1,6 @@
 //! Parts of a file that belong to a template language: nobody but that may change them.
 
+use std::borrow::Cow;
 use std::ops::Range;
 
 use crate::kinds;
@@ -48,7 +49,10 @@ pub fn parts(text: &str, is_xml: bool) -> Vec<Range<usize>> {
 
 /// A text with its template parts blotted out, byte for byte, so that nothing in them is read. Line
 /// breaks stay.
-pub fn blotted(text: &str, parts: &[Range<usize>]) -> String {
+pub fn blotted<'a>(text: &'a str, parts: &[Range<usize>]) -> Cow<'a, str> {
+    if parts.is_empty() {
+        return Cow::Borrowed(text);
+    }
     let mut bytes = text.as_bytes().to_vec();
     for part in parts {
         for byte in &mut bytes[part.clone()] {
@@ -58,7 +62,7 @@ pub fn blotted(text: &str, parts: &[Range<usize>]) -> String {
         }
     }
     // Whole characters were replaced by letters.
-    String::from_utf8(bytes).unwrap_or_default()
+    Cow::Owned(String::from_utf8(bytes).unwrap_or_default())
 }
 
 /// Whether a span has to do with any of the parts, which are in order.

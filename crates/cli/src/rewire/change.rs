@@ -1,21 +1,24 @@
 //! What changes in a file, and the writing of it.
 
 use std::collections::{HashMap, HashSet};
-use std::fs;
+use std::fs::{self, File};
+use std::io::{self, BufRead, BufReader, BufWriter, Seek, Write};
 use std::ops::Range;
 use std::path::{Path, PathBuf};
 
 use kiln_core::plan::digest;
+use kiln_site::coded::Coding;
 use kiln_site::edit::{Edit, applied};
 use kiln_site::patch::{self, Part};
 use kiln_site::rewire::{self, Says, Styles};
 use kiln_site::{Found, Links, coded, css, html, manifest, markdown, templates, xml};
 use rayon::prelude::*;
+use serde::{Deserialize, Serialize};
 
 use super::files::{Kind, SiteFile};
 use super::guide::{FileGuide, Finder};
 use super::notes::{Matter, Notes};
-use super::read;
+use super::{TOGETHER, read};
 use crate::failure::Failure;
 use crate::fetch;
 use crate::settings::RewireSettings;
@@ -25,14 +28,93 @@ use crate::write;
 /// Sheets within sheets that are followed.
 const DEPTH: u32 = 5;
 
-/// A file that changes.
+/// What changes in a file.
+#[derive(Serialize, Deserialize)]
 pub(super) struct Change {
     /// Where it is.
-    pub path: PathBuf,
+    path: PathBuf,
     /// The digest of its bytes before.
     before: String,
     /// What changes in its text.
     edits: Vec<Edit>,
+}
+
+/// Changes that wait until all are known: on disk, since a site may be large.
+pub(super) struct Changes {
+    spool: BufWriter<File>,
+    /// The files that change.
+    pub paths: Vec<PathBuf>,
+}
+
+impl Changes {
+    /// None yet.
+    pub fn new() -> Result<Changes, Failure> {
+        let spool = tempfile::tempfile().map_err(Failure::unwritable(&std::env::temp_dir()))?;
+        Ok(Changes {
+            spool: BufWriter::new(spool),
+            paths: Vec::new(),
+        })
+    }
+
+    /// Takes in one.
+    pub fn take(&mut self, change: Change) -> Result<(), Failure> {
+        let kept = serde_json::to_writer(&mut self.spool, &change).map_err(io::Error::from);
+        let kept = kept.and_then(|()| self.spool.write_all(b"\n"));
+        kept.map_err(Failure::unwritable(&std::env::temp_dir()))?;
+        self.paths.push(change.path);
+        Ok(())
+    }
+
+    /// Refuses the whole run where one of the files cannot be written.
+    pub fn may_be_written(&self) -> Result<(), Failure> {
+        for path in &self.paths {
+            let about = fs::metadata(path).map_err(Failure::unreadable(path))?;
+            if about.permissions().readonly() {
+                return Err(Failure::Refused {
+                    path: path.clone(),
+                    says: "is write-protected, so nothing was changed in any file; allow it, or move it out of the site".to_owned(),
+                });
+            }
+        }
+        Ok(())
+    }
+
+    /// Writes the files, each whole or not at all.
+    pub fn write(self) -> Result<(), Failure> {
+        let folder = std::env::temp_dir();
+        let spool = self.spool.into_inner().map_err(|error| error.into_error());
+        let spool = spool.and_then(|mut spool| spool.rewind().map(|()| BufReader::new(spool)));
+        let mut lines = spool.map_err(Failure::unreadable(&folder))?.lines();
+        loop {
+            let some: io::Result<Vec<String>> = lines.by_ref().take(TOGETHER).collect();
+            let some = some.map_err(Failure::unreadable(&folder))?;
+            if some.is_empty() {
+                return Ok(());
+            }
+            some.par_iter().try_for_each(|line| {
+                let change: Change = serde_json::from_str(line)
+                    .map_err(io::Error::from)
+                    .map_err(Failure::unreadable(&folder))?;
+                change.write()
+            })?;
+        }
+    }
+}
+
+impl Change {
+    fn write(&self) -> Result<(), Failure> {
+        let path = &self.path;
+        let bytes = fs::read(path).map_err(Failure::unreadable(path))?;
+        let read = coded::read(&bytes).filter(|_| digest(&bytes) == self.before);
+        let Some((text, coding)) = read else {
+            return Err(Failure::Refused {
+                path: path.clone(),
+                says: "was changed while this ran; run it again".to_owned(),
+            });
+        };
+        let after = coding.write(&applied(&text, &self.edits));
+        write::in_place(path, &after).map_err(Failure::unwritable(path))
+    }
 }
 
 /// What came of a file.
@@ -197,7 +279,7 @@ pub(super) fn of(
     edits.extend(front.edits);
     let edits = edits.ordered();
     if !edits.is_empty() {
-        let (after, spans) = written(&text, &edits, |text| coding.write(text));
+        let (after, spans) = written(&text, &edits, coding);
         let diff = patch::unified(&file.name, &bytes, &after, &spans);
         let change = Change {
             path: file.path.clone(),
@@ -256,20 +338,15 @@ fn in_templates(
 }
 
 /// The bytes afterwards, and which parts of the bytes differ.
-fn written(text: &str, edits: &[Edit], write: impl Fn(&str) -> Vec<u8>) -> (Vec<u8>, Vec<Part>) {
-    let after = write(&applied(text, edits));
-    let length = |part: &str| write(part).len();
-    // A byte order mark comes with every part that is written, and counts once.
-    let mark = length("");
-    let (mut old, mut new, mut at) = (mark, mark, 0);
+fn written(text: &str, edits: &[Edit], coding: Coding) -> (Vec<u8>, Vec<Part>) {
+    let after = coding.write(&applied(text, edits));
+    let (mut old, mut new, mut at) = (coding.mark(), coding.mark(), 0);
     let mut spans = Vec::with_capacity(edits.len());
     for edit in edits {
-        let same = length(&text[at..edit.span.start]) - mark;
+        let same = coding.length(&text[at..edit.span.start]);
         (old, new) = (old + same, new + same);
-        let (gone, come) = (
-            length(&text[edit.span.clone()]) - mark,
-            length(&edit.text) - mark,
-        );
+        let gone = coding.length(&text[edit.span.clone()]);
+        let come = coding.length(&edit.text);
         spans.push(Part {
             before: old..old + gone,
             after: new..new + come,
@@ -277,35 +354,4 @@ fn written(text: &str, edits: &[Edit], write: impl Fn(&str) -> Vec<u8>) -> (Vec<
         (old, new, at) = (old + gone, new + come, edit.span.end);
     }
     (after, spans)
-}
-
-/// Refuses the whole run where one of the files cannot be written.
-pub(super) fn may_be_written(changes: &[Change]) -> Result<(), Failure> {
-    for change in changes {
-        let about = fs::metadata(&change.path).map_err(Failure::unreadable(&change.path))?;
-        if about.permissions().readonly() {
-            return Err(Failure::Refused {
-                path: change.path.clone(),
-                says: "is write-protected, so nothing was changed in any file; allow it, or move it out of the site".to_owned(),
-            });
-        }
-    }
-    Ok(())
-}
-
-/// Writes the files, each whole or not at all.
-pub(super) fn write(changes: &[Change]) -> Result<(), Failure> {
-    changes.par_iter().try_for_each(|change| {
-        let path = &change.path;
-        let bytes = fs::read(path).map_err(Failure::unreadable(path))?;
-        let read = coded::read(&bytes).filter(|_| digest(&bytes) == change.before);
-        let Some((text, coding)) = read else {
-            return Err(Failure::Refused {
-                path: path.clone(),
-                says: "was changed while this ran; run it again".to_owned(),
-            });
-        };
-        let after = coding.write(&applied(&text, &change.edits));
-        write::in_place(path, &after).map_err(Failure::unwritable(path))
-    })
 }

@@ -87,7 +87,8 @@ pub(super) fn find(finder: &Finder, settings: &RewireSettings) -> Result<Vec<Sit
             continue;
         };
         let name = below(root, entry.path());
-        if !settings.except.iter().any(|except| except.matches(&name)) {
+        let is_left = settings.except.iter().any(|except| except.matches(&name));
+        if !is_left && !finder.is_original(entry.path()) {
             files.push(SiteFile {
                 name,
                 path: entry.into_path(),

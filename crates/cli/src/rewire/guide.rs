@@ -95,6 +95,11 @@ impl Finder {
         })
     }
 
+    /// Whether a file is an original, which nobody writes to, or a piece.
+    pub fn is_original(&self, path: &Path) -> bool {
+        self.by_path.contains_key(path)
+    }
+
     /// Whether a folder is that of originals or pieces, in which nothing is changed.
     pub fn is_apart(&self, folder: &Path) -> bool {
         folder == self.stock.out || self.originals.as_deref() == Some(folder)

@@ -20,7 +20,7 @@ use crate::find;
 use crate::report::{Channels, Counting};
 use crate::settings::RewireSettings;
 use crate::stock::Stock;
-use change::{Change, Sheets};
+use change::{Changes, Sheets};
 use files::SiteFile;
 use guide::Finder;
 use notes::Notes;
@@ -90,7 +90,7 @@ pub fn rewire(settings: &RewireSettings, channels: &Channels) -> Result<Rewired,
         notes: Notes::default(),
         learned: Vec::new(),
     };
-    let mut changes: Vec<Change> = Vec::new();
+    let mut changes = Changes::new()?;
     let mut diff = undo::Diff::begin(settings)?;
     let counting = Counting::start(files.len(), "files", channels);
     for some in files.chunks(TOGETHER) {
@@ -108,7 +108,9 @@ pub fn rewire(settings: &RewireSettings, channels: &Channels) -> Result<Rewired,
                     references: worked.references,
                 });
                 diff.take(&patch, channels)?;
-                changes.push(change);
+                if !settings.dry_run {
+                    changes.take(change)?;
+                }
             }
         }
     }
@@ -117,12 +119,12 @@ pub fn rewire(settings: &RewireSettings, channels: &Channels) -> Result<Rewired,
     if settings.dry_run {
         return Ok(rewired);
     }
-    work_tree::check(settings, &changes)?;
-    change::may_be_written(&changes)?;
-    if !changes.is_empty() {
+    work_tree::check(settings, &changes.paths)?;
+    changes.may_be_written()?;
+    if !changes.paths.is_empty() {
         diff.keep()?;
     }
-    change::write(&changes)?;
+    changes.write()?;
     if settings.learn {
         rewired.learned = learn::take(&rewired.notes, &finder, settings)?;
     }

@@ -25,8 +25,17 @@ pub(super) enum Diff {
     Printed,
     Kept {
         file: BufWriter<NamedTempFile>,
-        folder: PathBuf,
+        folder: Folder,
     },
+}
+
+/// The folder of diffs, which does not stay where nothing is in it.
+pub(super) struct Folder(PathBuf);
+
+impl Drop for Folder {
+    fn drop(&mut self) {
+        let _ = fs::remove_dir(&self.0);
+    }
 }
 
 impl Diff {
@@ -36,11 +45,11 @@ impl Diff {
             return Ok(Diff::Printed);
         }
         let folder = settings.site.join(FOLDER);
-        // Beside nothing of the site as long as it is not whole.
-        let file = NamedTempFile::new().map_err(Failure::unwritable(&std::env::temp_dir()))?;
+        let file = fs::create_dir_all(&folder).and_then(|()| NamedTempFile::new_in(&folder));
+        let file = file.map_err(Failure::unwritable(&folder))?;
         Ok(Diff::Kept {
             file: BufWriter::new(file),
-            folder,
+            folder: Folder(folder),
         })
     }
 
@@ -48,9 +57,10 @@ impl Diff {
     pub fn take(&mut self, patch: &[u8], channels: &Channels) -> Result<(), Failure> {
         match self {
             Diff::Printed => channels.print(|out, _| out.write_all(patch)),
-            Diff::Kept { file, .. } => file
-                .write_all(patch)
-                .map_err(Failure::unwritable(&std::env::temp_dir())),
+            Diff::Kept { file, folder } => {
+                let written = file.write_all(patch);
+                written.map_err(Failure::unwritable(&folder.0))
+            }
         }
     }
 
@@ -59,13 +69,16 @@ impl Diff {
         let Diff::Kept { file, folder } = self else {
             return Ok(());
         };
-        fs::create_dir_all(&folder).map_err(Failure::unwritable(&folder))?;
-        let number = kept(&folder).last().map_or(1, |(number, _)| number + 1);
+        let folder = &folder.0;
+        let number = kept(folder).last().map_or(1, |(number, _)| number + 1);
         let path = folder.join(format!("{number:04}.patch"));
         let taken = file.into_inner().map_err(|error| error.into_error());
-        let read = taken.and_then(|file| fs::read(file.path()));
-        let bytes = read.map_err(Failure::unwritable(&path))?;
-        write::whole(&path, &bytes).map_err(Failure::unwritable(&path))
+        let file = taken.map_err(Failure::unwritable(&path))?;
+        let kept = file
+            .as_file()
+            .sync_all()
+            .and_then(|()| Ok(file.persist_noclobber(&path)?));
+        kept.map(drop).map_err(Failure::unwritable(&path))
     }
 }
 

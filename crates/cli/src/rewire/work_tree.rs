@@ -4,7 +4,6 @@ use std::collections::HashSet;
 use std::path::{Path, PathBuf};
 use std::process::Command;
 
-use super::change::Change;
 use crate::failure::Failure;
 use crate::find;
 use crate::settings::RewireSettings;
@@ -13,7 +12,7 @@ use crate::settings::RewireSettings;
 const NAMED: usize = 3;
 
 /// Refuses to change files that have changes which are not committed, unless that was asked for.
-pub(super) fn check(settings: &RewireSettings, changes: &[Change]) -> Result<(), Failure> {
+pub(super) fn check(settings: &RewireSettings, changes: &[PathBuf]) -> Result<(), Failure> {
     let root = find::real(&settings.site);
     let Some(top) = root.ancestors().find(|above| above.join(".git").exists()) else {
         return Ok(());
@@ -26,11 +25,8 @@ pub(super) fn check(settings: &RewireSettings, changes: &[Change]) -> Result<(),
         return Ok(());
     };
     let mut mixed: Vec<String> = Vec::new();
-    for change in changes
-        .iter()
-        .filter(|change| changed.contains(&change.path))
-    {
-        mixed.push(super::below(&root, &change.path));
+    for path in changes.iter().filter(|path| changed.contains(*path)) {
+        mixed.push(super::below(&root, path));
     }
     if mixed.is_empty() {
         return Ok(());

@@ -59,7 +59,22 @@ impl Reader<'_> {
     /// A tag that opens.
     pub(super) fn start(&mut self, name: &str, tag: &StartTag<usize>) {
         let element = self.named(name, tag);
-        self.found.named.elements.insert(element.clone());
+        // Most elements of a page are like others before.
+        if !self.found.named.elements.contains(&element) {
+            self.found.named.elements.insert(element.clone());
+        }
+        if !tag.attributes.is_empty() || matches!(name, "svg" | "template" | "noscript" | "picture")
+        {
+            self.refers(name, tag);
+        }
+        let is_closed = tag.self_closing && self.drawings > 0;
+        if !is_closed && !VOID.contains(&name) {
+            self.open.push(element);
+        }
+    }
+
+    /// What a tag refers to.
+    fn refers(&mut self, name: &str, tag: &StartTag<usize>) {
         match name {
             "svg" if !tag.self_closing => self.drawings += 1,
             "template" | "noscript" => self.inert += 1,
@@ -92,10 +107,8 @@ impl Reader<'_> {
             _ => {}
         }
         self.style_attribute(tag);
-        self.deferred(tag);
-        let is_closed = tag.self_closing && self.drawings > 0;
-        if !is_closed && !VOID.contains(&name) {
-            self.open.push(element);
+        if tag.attributes.keys().any(|name| name.starts_with(b"data-")) {
+            self.deferred(tag);
         }
     }
 

@@ -4,16 +4,20 @@
 //! `template` are read too, and what is in them is marked as inert.
 
 mod elements;
+mod needed;
 
+use std::cell::Cell;
 use std::ops::Range;
+use std::rc::Rc;
 
-use html5gum::emitters::default::{DefaultEmitter, StartTag, Token};
+use html5gum::emitters::default::{StartTag, Token};
 use html5gum::{HtmlString, Span, State, Tokenizer};
 
 use crate::css;
 use crate::showing::{Candidate, Choice, Element, Found, Role, Showing};
 use crate::srcset::{self, Descriptor};
 use crate::text::{self, Lines};
+use needed::Needed;
 
 /// Pages within pages, as texts of `srcdoc`, that are followed.
 const DEPTH: u32 = 4;
@@ -54,7 +58,7 @@ pub fn attributes(html: &str, tag: &Range<usize>) -> Vec<Attribute> {
     let Some(text) = html.get(tag.clone()) else {
         return Vec::new();
     };
-    let emitter = DefaultEmitter::<usize>::new_with_span();
+    let emitter = Needed::of(&Rc::new(Cell::new(false)));
     let tokens = Tokenizer::new_with_emitter(text, emitter);
     // What is wrong in the tag comes before it.
     let tag_of = |token| match token {
@@ -150,16 +154,17 @@ impl<'a> Reader<'a> {
     }
 
     fn read(&mut self) {
-        let emitter = DefaultEmitter::<usize>::new_with_span();
+        let keeps_text = Rc::new(Cell::new(false));
+        let emitter = Needed::of(&keeps_text);
         let mut tokens = Tokenizer::new_with_emitter(self.html, emitter);
         let mut raw: Option<Raw> = None;
         // The tokeniser reads from memory, which does not fail.
         while let Some(Ok(token)) = tokens.next() {
             match token {
                 Token::StartTag(tag) => {
-                    let name = lossy(&tag.name);
+                    let name = str::from_utf8(&tag.name).unwrap_or_default();
                     if self.drawings == 0 {
-                        match name.as_str() {
+                        match name {
                             "textarea" | "title" => tokens.set_state(State::RcData),
                             "plaintext" => tokens.set_state(State::PlainText),
                             "script" => tokens.set_state(State::ScriptData),
@@ -169,21 +174,23 @@ impl<'a> Reader<'a> {
                             _ => {}
                         }
                     }
-                    if matches!(name.as_str(), "style" | "title") {
+                    if matches!(name, "style" | "title") {
                         raw = Some(Raw {
-                            name: name.clone(),
+                            name: name.to_owned(),
                             from: tag.span.end,
                             span: None,
                         });
+                        keeps_text.set(true);
                     }
-                    self.start(&name, &tag);
+                    self.start(name, &tag);
                 }
                 Token::EndTag(tag) => {
-                    let name = lossy(&tag.name);
+                    let name = str::from_utf8(&tag.name).unwrap_or_default();
                     if let Some(raw) = raw.take_if(|raw| raw.name == name) {
                         self.raw(&raw);
+                        keeps_text.set(false);
                     }
-                    self.end(&name);
+                    self.end(name);
                 }
                 Token::String(text) => {
                     grow(&mut raw, text.span);

@@ -1,0 +1,43 @@
+//! Whole manuals with pictures, fired and rewired: in a real browser every page looks as
+//! before, at three widths. Needs chromedriver, the folders of manuals named by `KILN_TEST_MANUALS`, and a
+//! Python with Pillow and html5lib named by `KILN_TEST_PYTHON`; `.ci/run` gets them all.
+
+use std::process::{Command, Stdio};
+
+use serde_json::{Value, json};
+
+use crate::support::Scratch;
+
+const REWIRED: &str = include_str!("scripts/rewired.py");
+
+fn named(variable: &str) -> String {
+    std::env::var(variable).unwrap_or_else(|_| panic!("{variable} names what this test needs"))
+}
+
+#[test]
+#[ignore = "needs a browser, its driver and manuals"]
+fn manuals_look_as_before_once_they_are_rewired() {
+    let scratch = Scratch::new();
+    let manuals = named("KILN_TEST_MANUALS");
+    let manuals: Vec<&str> = manuals.split(':').collect();
+    let wanted = json!({ "kiln": env!("CARGO_BIN_EXE_kiln"), "manuals": manuals });
+    scratch.put("wanted.json", wanted.to_string().as_bytes());
+    let output = Command::new(named("KILN_TEST_PYTHON"))
+        .args(["-c", REWIRED])
+        .stdin(std::fs::File::open(scratch.path("wanted.json")).expect("a file"))
+        .stderr(Stdio::inherit())
+        .output()
+        .expect("Python");
+    assert!(output.status.success());
+    let found: Value = serde_json::from_slice(&output.stdout).expect("JSON");
+    println!("{found:#}");
+    for manual in manuals {
+        let found = &found[manual];
+        assert!(found["pages"].as_u64() > Some(2), "{manual}: {found}");
+        assert!(
+            found["references"].as_u64() > Some(100),
+            "{manual}: {found}"
+        );
+        assert_eq!(found["worse"], json!([]), "{manual}");
+    }
+}
