@@ -93,8 +93,11 @@ pub fn run(typed: &DemoArgs, channels: &Channels) -> Result<ExitCode, Failure> {
     let broken = BROKEN.map(|name| typed.dir.join(name));
     if !report.interrupted && report.problems().len() == BROKEN.len() && refused == broken {
         say("\nTwo of the originals are broken on purpose, to show how that is said.");
-        if !(typed.json || typed.quiet) {
-            rewired(typed, channels)?;
+        let settings = RewireSettings::of(&typed.dir, &typed.dir.join("kiln.toml"))?;
+        if typed.json || typed.quiet {
+            rewire::rewire(&settings, channels)?;
+        } else {
+            rewired(typed, &settings, channels)?;
         }
         return Ok(ExitCode::SUCCESS);
     }
@@ -102,13 +105,16 @@ pub fn run(typed: &DemoArgs, channels: &Channels) -> Result<ExitCode, Failure> {
 }
 
 /// Points the pages at the pieces, and says what that gained.
-fn rewired(typed: &DemoArgs, channels: &Channels) -> Result<(), Failure> {
+fn rewired(
+    typed: &DemoArgs,
+    settings: &RewireSettings,
+    channels: &Channels,
+) -> Result<(), Failure> {
     let dir = typed.dir.display();
     say(&format!(
         "\nWhat follows is the same as kiln rewire {dir}.\n"
     ));
-    let settings = RewireSettings::of(&typed.dir, &typed.dir.join("kiln.toml"))?;
-    rewire::run(&settings, channels)?;
+    rewire::run(settings, channels)?;
     let weight = |folder: &Path, page: &str| {
         let page = loads::walked(&folder.join(page), folder);
         let sums = VIEWPORTS.iter().map(|screen| {

@@ -29,6 +29,20 @@ fn the_demo_runs_the_whole_way_and_keeps_every_budget() {
         "upright"
     );
 
+    // Its pages lead to the pieces, and are kept as they came.
+    let read = |name: &str| String::from_utf8_lossy(&scratch.files("site")[name]).into_owned();
+    assert!(read("before/index.html").contains("<img src=\"../originals/rooms/DSC_0187.JPG\""));
+    let page = read("index.html");
+    assert!(
+        page.contains("upload/rooms/lamp-room-800.jpg") && !page.contains("originals/"),
+        "{page}"
+    );
+    assert!(report.contains("30 references lead to pieces"), "{report}");
+    assert!(
+        report.contains("index.html                  6.90 MB"),
+        "{report}"
+    );
+
     // The same site again is fine; a changed sample is not overwritten.
     scratch.put("site/originals/rooms/breakfast.png", b"my own");
     let done = scratch.kiln(&["demo", "site"]);

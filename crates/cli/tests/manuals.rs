@@ -1,4 +1,4 @@
-//! Whole manuals with pictures, fired and rewired: in a real browser every page looks as
+//! Whole manuals with pictures, and the sample site, fired and rewired: in a real browser every page looks as
 //! before, at three widths. Needs chromedriver, the folders of manuals named by `KILN_TEST_MANUALS`, and a
 //! Python with Pillow and html5lib named by `KILN_TEST_PYTHON`; `.ci/run` gets them all.
 
@@ -20,7 +20,12 @@ fn manuals_look_as_before_once_they_are_rewired() {
     let scratch = Scratch::new();
     let manuals = named("KILN_TEST_MANUALS");
     let manuals: Vec<&str> = manuals.split(':').collect();
-    let wanted = json!({ "kiln": env!("CARGO_BIN_EXE_kiln"), "manuals": manuals });
+    scratch.fires(&["demo", "light", "--quiet"]);
+    let wanted = json!({
+        "kiln": env!("CARGO_BIN_EXE_kiln"),
+        "manuals": manuals,
+        "sample": scratch.path("light"),
+    });
     scratch.put("wanted.json", wanted.to_string().as_bytes());
     let output = Command::new(named("KILN_TEST_PYTHON"))
         .args(["-c", REWIRED])
@@ -31,6 +36,7 @@ fn manuals_look_as_before_once_they_are_rewired() {
     assert!(output.status.success());
     let found: Value = serde_json::from_slice(&output.stdout).expect("JSON");
     println!("{found:#}");
+    assert_eq!(found["sample"], json!({ "pages": 3, "worse": [] }));
     for manual in manuals {
         let found = &found[manual];
         assert!(found["pages"].as_u64() > Some(2), "{manual}: {found}");

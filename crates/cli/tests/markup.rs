@@ -35,6 +35,8 @@ fn each_picture_gets_what_a_careful_author_writes() {
     let done = scratch.kiln(&["markup", "--base", "https://tern-point.example/img"]);
     insta::assert_snapshot!(done.stdout, @r#"
     <!-- lead.jpg in lead -->
+    <link rel="preload" as="image" href="https://tern-point.example/img/evening-50.webp" type="image/webp" imagesrcset="https://tern-point.example/img/evening-50.webp 1x, https://tern-point.example/img/evening-100.webp 2x" media="(max-width: 600px)" fetchpriority="high">
+    <link rel="preload" as="image" href="https://tern-point.example/img/evening-80.webp" type="image/webp" imagesrcset="https://tern-point.example/img/evening-80.webp 80w, https://tern-point.example/img/evening-160.webp 160w" imagesizes="(min-width: 160px) 160px, 100vw" media="not all and (max-width: 600px)" fetchpriority="high">
     <style>
     .evening {
       background-image: url("https://tern-point.example/img/evening-160.jpg");

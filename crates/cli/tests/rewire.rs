@@ -286,7 +286,7 @@ fn addresses_are_followed_however_they_are_written() {
     <img alt=13 src='data:image/png;base64,AA'>
     "#);
     insta::assert_snapshot!(notes(&done), @r#"
-    not-done deep/page.html:12 ../in/other.jpg no pieces of it are recorded; fire it, or see why that failed
+    not-done deep/page.html:12 ../in/other.jpg no pieces of it are there; fire it, or see why that failed
     leads-nowhere deep/page.html:7 ../../../../site/in/lead.jpg leads out of the site, and to nothing
     leads-nowhere deep/page.html:8 ../gone.png leads nowhere
     leads-nowhere deep/page.html:9 ../in/lead.jpg" leads nowhere

@@ -1,5 +1,6 @@
 //! Changes of a text, by the bytes that they replace.
 
+use std::collections::BTreeSet;
 use std::ops::Range;
 
 use serde::{Deserialize, Serialize};
@@ -15,7 +16,11 @@ pub struct Edit {
 
 /// Changes of one text, none of which has to do with another.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
-pub struct Edits(Vec<Edit>);
+pub struct Edits {
+    all: Vec<Edit>,
+    /// Where they are.
+    spans: BTreeSet<(usize, usize)>,
+}
 
 impl Edits {
     /// None yet.
@@ -25,59 +30,50 @@ impl Edits {
 
     /// Whether there are none.
     pub fn is_empty(&self) -> bool {
-        self.0.is_empty()
+        self.all.is_empty()
     }
 
-    /// Replaces a part, unless it says that already. The same change twice is one.
+    /// Replaces a part, unless it says that already. The same part twice is replaced once.
     pub fn replace(&mut self, source: &str, span: Range<usize>, text: String) {
-        let edit = Edit { span, text };
-        if source.get(edit.span.clone()) != Some(edit.text.as_str()) && !self.0.contains(&edit) {
-            self.0.push(edit);
+        let says_that = source.get(span.clone()) == Some(text.as_str());
+        if !says_that && self.spans.insert((span.start, span.end)) {
+            self.all.push(Edit { span, text });
         }
     }
 
     /// Puts something in, behind all that was put in there before.
     pub fn insert(&mut self, at: usize, text: String) {
         if !text.is_empty() {
-            self.0.push(Edit { span: at..at, text });
+            self.spans.insert((at, at));
+            self.all.push(Edit { span: at..at, text });
         }
     }
 
     /// Takes in others.
     pub fn extend(&mut self, others: Edits) {
-        self.0.extend(others.0);
-    }
-
-    /// Takes in others of a part of the text, which begins at a byte.
-    pub fn extend_from(&mut self, others: Edits, offset: usize) {
-        self.0.extend(others.0.into_iter().map(|edit| Edit {
-            span: edit.span.start + offset..edit.span.end + offset,
-            text: edit.text,
-        }));
+        self.spans.extend(others.spans);
+        self.all.extend(others.all);
     }
 
     /// Whether any of them has to do with a span.
     pub fn touch(&self, span: &Range<usize>) -> bool {
-        let touches = |edit: &Edit| {
-            let inserted = edit.span.is_empty() && span.contains(&edit.span.start);
-            inserted || (edit.span.start < span.end && span.start < edit.span.end)
-        };
-        self.0.iter().any(touches)
+        let before = self.spans.range(..(span.end, 0)).next_back();
+        before.is_some_and(|(start, end)| *end > span.start || *start >= span.start)
     }
 
     /// In the order of the text. Of two that have to do with each other the first stands.
     pub fn ordered(mut self) -> Vec<Edit> {
-        self.0
+        self.all
             .sort_by_key(|edit| (edit.span.start, !edit.span.is_empty()));
         let mut end = 0;
-        self.0.retain(|edit| {
+        self.all.retain(|edit| {
             let fits = edit.span.start >= end;
             if fits {
                 end = edit.span.end;
             }
             fits
         });
-        self.0
+        self.all
     }
 }
 

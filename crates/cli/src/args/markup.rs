@@ -128,7 +128,7 @@ pub struct RewireArgs {
     pub markdown_as_html: bool,
 
     /// Take alternative texts that the pages have and the label sheet lacks into the sheet.
-    #[arg(long, conflicts_with = "undo")]
+    #[arg(long, conflicts_with_all = ["undo", "dry_run"])]
     pub learn: bool,
 
     /// Print what would change, as a diff that patch and git apply take, and change nothing.

@@ -210,6 +210,9 @@ fn written(
         })
     });
     let (mut head, mut html, mut css) = (Vec::new(), None, None);
+    if shown.main.lead {
+        head = tags::preloads(offers, &Spot::default());
+    }
     match shown.main.part {
         Part::Picture => {
             let style = placeholder
@@ -217,9 +220,6 @@ fn written(
                 .map(|value| format!("background:{value}"));
             html = inline::drawing(&layout, &words, out, settings.inline)
                 .or_else(|| tags::picture(offers, &words, style.as_deref()));
-            if shown.main.lead {
-                head = tags::preloads(offers, &Spot::default());
-            }
         }
         Part::Background => {
             let name = kiln_core::plan::slug(held.title().unwrap_or(&held.name));
@@ -228,9 +228,9 @@ fn written(
                 *css = css.replacen("{\n", &format!("{{\n  background: {value};\n"), 1);
             }
         }
-        Part::Icon => head = tags::icons(&shown.main),
+        Part::Icon => head.extend(tags::icons(&shown.main)),
         Part::Preview => {
-            head = tags::previews(&shown.main, &words);
+            head.extend(tags::previews(&shown.main, &words));
             if !layout.plain.address.contains("://") {
                 let says =
                     "a preview needs its whole address; name that of the out folder with --base";

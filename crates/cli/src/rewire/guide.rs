@@ -128,6 +128,9 @@ fn letters(path: &Path) -> String {
     plain_name(&path.to_string_lossy()).to_lowercase()
 }
 
+/// What is said of an original that nothing was made of.
+const NO_PIECES: &str = "no pieces of it are there; fire it, or see why that failed";
+
 /// How an address is written.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 enum Manner {
@@ -234,7 +237,7 @@ impl<'a> FileGuide<'a> {
         let originals = self.finder.originals.as_deref();
         let is_there = path.is_file();
         if originals.is_some_and(|folder| path.starts_with(folder)) && is_there {
-            let says = "no pieces of it are recorded; fire it, or see why that failed";
+            let says = NO_PIECES;
             self.notes
                 .say(Matter::Undone, self.name, line, address, says);
         } else if !path.starts_with(&self.finder.root) {
@@ -366,7 +369,7 @@ impl Guide for FileGuide<'_> {
         let held = &finder.stock.originals[*original];
         let (spot, is_below) = self.spot(showing);
         let Some(shown) = self.place(held, piece_of.as_ref(), showing, candidate, &spot) else {
-            let says = "no pieces of it are there; fire it again";
+            let says = NO_PIECES;
             self.notes.say(
                 Matter::Undone,
                 self.name,

@@ -1,6 +1,6 @@
 """Whole manuals, fired and rewired, beside themselves before, in a real browser.
 
-Reads the path of the program and folders of manuals as JSON, and prints what was found in each: pages, and
+Reads the path of the program, that of the sample site and folders of manuals as JSON, and prints what was found in each: pages, and
 everything that is worse than before. Needs chromedriver, Pillow and html5lib.
 """
 import base64, functools, http.server, io, json, os, re, shutil, socket, subprocess, sys, tempfile, threading, time
@@ -137,6 +137,32 @@ def pages(folder):
     return found[::step][:PAGES]
 
 
+def arrives(old, new, roots, at):
+    """What does not arrive that arrived before, and how much more shifts."""
+    worse = []
+    fresh = set(new["empty"]) - {one.replace(roots[0], roots[1]) for one in old["empty"]}
+    if fresh:
+        worse.append(f"{at}: not decoded: {sorted(fresh)}")
+    if set(new["missing"]) - set(old["missing"]):
+        worse.append(f"{at}: missing: {new['missing']}")
+    if new["shifts"] > old["shifts"] + 1e-4:
+        worse.append(f"{at}: shifts by {new['shifts']:.4f}, {old['shifts']:.4f} before")
+    return worse
+
+
+def sample(folder, browser):
+    """The sample site, whose logos are shown without their borders afterwards: its pages arrive as before."""
+    root, worse = served(folder), []
+    tried = [name for name in sorted(os.listdir(folder)) if name.endswith(".html")]
+    for page in tried:
+        if mistakes(os.path.join(folder, page)) > mistakes(os.path.join(folder, "before", page)):
+            worse.append(f"{page}: more mistakes of HTML")
+        for screen in SCREENS:
+            old, new = (browser.seen(root + page, screen) for page in ("before/" + page, page))
+            worse += arrives(old, new, (root, root), f"{page} at {screen[0]}")
+    return {"pages": len(tried), "worse": worse}
+
+
 def manual(kiln, folder, browser):
     worse = []
     with tempfile.TemporaryDirectory() as scratch:
@@ -161,13 +187,7 @@ def manual(kiln, folder, browser):
             for screen in SCREENS:
                 old, new = (browser.seen(root + page.replace("%", "%25").replace(" ", "%20"), screen) for root in roots)
                 at = f"{page} at {screen[0]}"
-                fresh = set(new["empty"]) - {one.replace(roots[0], roots[1]) for one in old["empty"]}
-                if fresh:
-                    worse.append(f"{at}: not decoded: {sorted(fresh)}")
-                if set(new["missing"]) - set(old["missing"]):
-                    worse.append(f"{at}: missing: {new['missing']}")
-                if new["shifts"] > old["shifts"] + 1e-4:
-                    worse.append(f"{at}: shifts by {new['shifts']:.4f}, {old['shifts']:.4f} before")
+                worse += arrives(old, new, roots, at)
                 if new["shot"].size != old["shot"].size:
                     worse.append(f"{at}: {new['shot'].size}, {old['shot'].size} before")
                     continue
@@ -193,7 +213,9 @@ def main():
     wanted = json.load(sys.stdin)
     browser = Browser()
     try:
-        print(json.dumps({folder: manual(wanted["kiln"], folder, browser) for folder in wanted["manuals"]}, indent=1))
+        found = {folder: manual(wanted["kiln"], folder, browser) for folder in wanted["manuals"]}
+        found["sample"] = sample(wanted["sample"], browser)
+        print(json.dumps(found, indent=1))
     finally:
         browser.end()
 

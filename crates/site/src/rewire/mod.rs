@@ -121,14 +121,11 @@ pub struct Rewired {
 
 impl Rewired {
     fn say(&mut self, line: u32, address: &str, says: Says) {
-        let remark = Remark {
+        self.remarks.push(Remark {
             line,
             address: address.to_owned(),
             says,
-        };
-        if !self.remarks.contains(&remark) {
-            self.remarks.push(remark);
-        }
+        });
     }
 }
 

@@ -1,8 +1,9 @@
 //! Markdown, XML and JSON rewritten.
 
+use std::collections::HashMap;
 use std::ops::Range;
 
-use roxmltree::{Document, ParsingOptions};
+use roxmltree::{Document, Node, ParsingOptions};
 
 use super::styles::Styles;
 use super::{Extent, Guide, Rewired, Work};
@@ -91,13 +92,21 @@ pub fn of_xml(
         ..ParsingOptions::default()
     };
     let document = Document::parse_with_options(source, options).ok();
+    let nodes = document.iter().flat_map(Document::descendants);
+    let of_attributes = nodes.flat_map(|node| {
+        let attributes = node.attributes();
+        attributes.map(move |one| (one.range_value().start, node))
+    });
+    let by_address: HashMap<usize, Node<'_, '_>> = of_attributes.collect();
     for showing in &found.showings {
         match showing.role {
             Role::Style => work.style(showing, guide),
             _ => work.plainly(showing, guide),
         }
-        if let (Role::Feed, Some(document)) = (showing.role, &document) {
-            work.about(showing, document, guide);
+        let first = showing.candidates().next();
+        let node = first.and_then(|candidate| by_address.get(&candidate.span.start));
+        if let (Role::Feed, Some(node)) = (showing.role, node) {
+            work.about(showing, node, guide);
         }
     }
     work.done
@@ -105,7 +114,7 @@ pub fn of_xml(
 
 impl Work<'_> {
     /// What a feed says of a file beside its address.
-    fn about(&mut self, showing: &Showing, document: &Document<'_>, guide: &mut dyn Guide) {
+    fn about(&mut self, showing: &Showing, node: &Node<'_, '_>, guide: &mut dyn Guide) {
         let Some(candidate) = showing.candidates().next() else {
             return;
         };
@@ -116,11 +125,7 @@ impl Work<'_> {
             .main
             .layout(&aim.spot)
             .map(|layout| layout.largest().clone());
-        let is_at = |node: &roxmltree::Node<'_, '_>| {
-            node.attributes()
-                .any(|one| one.range_value() == candidate.span)
-        };
-        let (Some(piece), Some(node)) = (piece, document.descendants().find(is_at)) else {
+        let Some(piece) = piece else {
             return;
         };
         for attribute in node.attributes().filter(|one| ABOUT.contains(&one.name())) {
