@@ -56,6 +56,7 @@ impl Guide for Everything {
             },
             spot: Default::default(),
             is_below: true,
+            is_piece: false,
         })
     }
 }

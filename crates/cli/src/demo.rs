@@ -111,9 +111,7 @@ fn rewired(
     channels: &Channels,
 ) -> Result<(), Failure> {
     let dir = typed.dir.display();
-    say(&format!(
-        "\nWhat follows is the same as kiln rewire {dir}.\n"
-    ));
+    say(&format!("\nNow its pages, as kiln rewire {dir} does it:\n"));
     rewire::run(settings, channels)?;
     let weight = |folder: &Path, page: &str| {
         let page = loads::walked(&folder.join(page), folder);

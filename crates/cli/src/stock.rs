@@ -85,21 +85,51 @@ impl Stock {
         })
     }
 
-    /// The places that a path leads to: those of an original, or the one of a piece. The path is without
-    /// links.
-    pub fn by_path(&self) -> HashMap<PathBuf, (usize, Option<Option<String>>)> {
+    /// What paths lead to. The paths are without links.
+    pub fn by_path(&self) -> HashMap<PathBuf, Known> {
         let mut by_path = HashMap::new();
-        for (index, held) in self.originals.iter().enumerate() {
-            for (name, place) in held.names() {
-                by_path.insert(self.out.join(name), (index, Some(place.clone())));
+        for (original, held) in self.originals.iter().enumerate() {
+            let known = |place: &Option<String>, stands| Known {
+                original,
+                place: Some(place.clone()),
+                stands,
+            };
+            for name in &held.missing {
+                by_path.insert(self.out.join(name), known(&None, false));
+            }
+            for (name, place) in &held.other_names {
+                by_path.insert(self.out.join(name), known(place, false));
+            }
+            for shown in &held.shown {
+                // One that stands for another place leads to that.
+                let offers = shown.others.iter().chain([&shown.main]);
+                for piece in offers.flat_map(|offer| &offer.pieces) {
+                    by_path.insert(self.out.join(&piece.name), known(&shown.main.place, true));
+                }
             }
         }
         // What is an original is no piece, whatever its name.
-        for (index, held) in self.originals.iter().enumerate() {
-            by_path.insert(held.path.clone(), (index, None));
+        for (original, held) in self.originals.iter().enumerate() {
+            let known = Known {
+                original,
+                place: None,
+                stands: false,
+            };
+            by_path.insert(held.path.clone(), known);
         }
         by_path
     }
+}
+
+/// What a path leads to.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Known {
+    /// Which original.
+    pub original: usize,
+    /// The place, where it is a piece.
+    pub place: Option<Option<String>>,
+    /// Whether it is a piece that stands.
+    pub stands: bool,
 }
 
 impl Held {
@@ -136,19 +166,6 @@ impl Held {
             other_names,
             missing,
         }
-    }
-
-    /// Every name that leads to it in the out folder, with its place.
-    fn names(&self) -> impl Iterator<Item = (&String, &Option<String>)> {
-        let offers = self.shown.iter().flat_map(|shown| {
-            let place = &shown.main.place;
-            let offers = shown.others.iter().chain([&shown.main]);
-            // One that stands for another place leads to that.
-            offers.flat_map(move |offer| offer.pieces.iter().map(move |p| (&p.name, place)))
-        });
-        let others = self.other_names.iter().map(|(name, place)| (name, place));
-        let missing = self.missing.iter().map(|name| (name, &None));
-        missing.chain(others).chain(offers)
     }
 
     /// What is said of it.

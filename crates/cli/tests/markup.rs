@@ -187,6 +187,16 @@ fn it_comes_as_a_page_as_files_as_a_document_and_by_a_template() {
     scratch.kiln(&["markup", "--html", "all.html"]);
     let page = String::from_utf8(scratch.files("")["all.html"].clone()).expect("text");
     assert!(page.contains("&lt;picture&gt;") && page.contains("<picture>"));
+    // What is written is as rewiring leaves it.
+    let rules = scratch
+        .kiln(&["markup", "in/lead.jpg", "--place", "lead"])
+        .stdout;
+    scratch.put("site.html", rules.as_bytes());
+    let rewired = scratch.json(&["rewire", ".", "--except", "all.html", "--json"]);
+    assert!(rewired["references"].as_u64() > Some(4), "{rewired}");
+    let files = rewired["files"].as_array().expect("a list").iter();
+    let names: Vec<_> = files.map(|file| &file["name"]).collect();
+    assert!(!names.iter().any(|name| *name == "site.html"), "{names:?}");
 }
 
 #[test]

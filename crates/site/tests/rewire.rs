@@ -71,6 +71,7 @@ impl Guide for Shop {
                 sizes,
             },
             is_below: false,
+            is_piece: address.starts_with("up/"),
         })
     }
 }

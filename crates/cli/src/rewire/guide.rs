@@ -17,10 +17,7 @@ use crate::failure::Failure;
 use crate::fetch;
 use crate::find;
 use crate::settings::RewireSettings;
-use crate::stock::{Held, Shown, Stock, clean};
-
-/// What a path leads to: an original, and, where it is a piece of it, its place.
-type Known = (usize, Option<Option<String>>);
+use crate::stock::{Held, Known, Shown, Stock, clean};
 
 /// Finds out what addresses lead to.
 pub(super) struct Finder {
@@ -358,17 +355,18 @@ impl Guide for FileGuide<'_> {
     fn aim(&mut self, showing: &Showing, candidate: &Candidate) -> Option<Aim> {
         let (path, manner) = self.on_disk(&candidate.address)?;
         let finder = self.finder;
-        let Some(((original, piece_of), other_case)) = finder.known(&path) else {
+        let Some((known, other_case)) = finder.known(&path) else {
             let is_file = showing.role != Role::Drawing || path.extension().is_some();
             if is_file && !templates::is_touched(&candidate.span, self.parts) {
                 self.unknown(candidate, &path);
             }
             return None;
         };
-        self.notes.used.insert(*original);
-        let held = &finder.stock.originals[*original];
+        let original = known.original;
+        self.notes.used.insert(original);
+        let held = &finder.stock.originals[original];
         let (spot, is_below) = self.spot(showing);
-        let Some(shown) = self.place(held, piece_of.as_ref(), showing, candidate, &spot) else {
+        let Some(shown) = self.place(held, known.place.as_ref(), showing, candidate, &spot) else {
             let says = NO_PIECES;
             self.notes.say(
                 Matter::Undone,
@@ -388,17 +386,18 @@ impl Guide for FileGuide<'_> {
             .filter(|alt| !alt.is_empty());
         let tells = matches!(showing.role, Role::Image | Role::Markdown);
         if let Some(alt) = said.filter(|_| tells && words.alt.is_none()) {
-            let texts = self.notes.texts.entry(*original).or_default();
+            let texts = self.notes.texts.entry(original).or_default();
             texts.insert(alt.to_owned());
         }
         let addressed = |offer: &Offer| offer.addressed(|name| self.address(name, manner));
         Some(Aim {
-            original: *original,
+            original,
             main: addressed(&shown.main),
             others: shown.others.iter().map(addressed).collect(),
             words,
             spot,
             is_below,
+            is_piece: known.stands,
         })
     }
 }

@@ -36,6 +36,10 @@ impl Work<'_> {
         let (Some(first), Some(aims)) = (first, aims) else {
             return self.plainly(showing, guide);
         };
+        if aims.iter().all(|aim| aim.is_piece) {
+            self.done.references += 1;
+            return;
+        }
         if property.starts_with("border-image") || property.starts_with("-webkit-border-image") {
             return self.done.say(first.line, &first.address, Says::CutByPixels);
         }

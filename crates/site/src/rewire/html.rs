@@ -359,6 +359,10 @@ impl Work<'_> {
         let (Some(tag), Some(first), Some(aim)) = (self.tag(showing), first, aim) else {
             return self.plainly(showing, guide);
         };
+        if aim.is_piece {
+            self.done.references += 1;
+            return;
+        }
         if !self.may_change(&tag.span, first) {
             return;
         }

@@ -39,6 +39,8 @@ pub struct Aim {
     pub spot: Spot,
     /// Whether no screen shows it without scrolling, where that is known.
     pub is_below: bool,
+    /// Whether the address is that of a piece that stands: somebody has chosen it.
+    pub is_piece: bool,
 }
 
 /// Says what references stand for.
@@ -197,6 +199,10 @@ impl<'a> Work<'a> {
             let Some(aim) = guide.aim(showing, candidate) else {
                 continue;
             };
+            if aim.is_piece {
+                self.done.references += 1;
+                continue;
+            }
             match for_role(showing, candidate, &aim) {
                 Some(piece) => {
                     let is_all = showing.function.is_some() || showing.role == Role::App;

@@ -118,7 +118,7 @@ impl Work<'_> {
         let Some(candidate) = showing.candidates().next() else {
             return;
         };
-        let Some(aim) = guide.aim(showing, candidate) else {
+        let Some(aim) = guide.aim(showing, candidate).filter(|aim| !aim.is_piece) else {
             return;
         };
         let piece = aim
