@@ -149,6 +149,20 @@ fn an_img_becomes_a_picture_and_keeps_all_that_it_has() {
 }
 
 #[test]
+fn elements_close_themselves_where_others_do() {
+    let text = "<p><img src=\"in/room.jpg\" alt=\"x\" /></p>";
+    let after = full(Kind::Html, text);
+    assert!(
+        after.contains("2x\" /><img src=\"up/room-400.jpg\""),
+        "{after}"
+    );
+    assert!(
+        after.ends_with("decoding=\"async\" /></picture></p>"),
+        "{after}"
+    );
+}
+
+#[test]
 fn sources_of_a_picture_are_replaced_and_other_shapes_keep_their_screens() {
     insta::assert_snapshot!(full(
         Kind::Html,

@@ -113,10 +113,12 @@ impl Work<'_> {
             return;
         };
         self.done.references += 1;
-        let wanted = tags::sources(aim.offers(), &aim.spot);
-        let wanted: Vec<String> = wanted
+        // Where elements without an end close themselves, as in XHTML, so do those that are put in.
+        let text = self.source.get(tag.span.clone()).unwrap_or_default();
+        let close = if text.ends_with("/>") { " />" } else { ">" };
+        let wanted: Vec<String> = tags::sources(aim.offers(), &aim.spot)
             .iter()
-            .map(|list| format!("<source{}>", tags::attributes(list)))
+            .map(|list| format!("<source{}{close}", tags::attributes(list)))
             .collect();
         let stays = self.extent.plain || styles.is_close;
         let mut layout = layout;
