@@ -159,6 +159,9 @@ def sample(folder, browser):
             worse.append(f"{page}: more mistakes of HTML")
         for screen in SCREENS:
             old, new = (browser.seen(root + page, screen) for page in ("before/" + page, page))
+            # It leads nowhere on purpose, and waits until it is scrolled to.
+            for told in ("empty", "missing"):
+                new[told] = [one for one in new[told] if not one.endswith("/IMG_2112.jpg")]
             worse += arrives(old, new, (root, root), f"{page} at {screen[0]}")
     return {"pages": len(tried), "worse": worse}
 
