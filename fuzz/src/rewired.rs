@@ -3,9 +3,11 @@
 use kiln_site::edit::applied;
 use kiln_site::offer::{Offer, Piece};
 use kiln_site::patch::{self, Part};
-use kiln_site::rewire::{self, Aim, Extent, Guide, Rewired, Styles};
+use kiln_site::rewire::{self, Aim, Extent, File, Guide, Rewired, Styles};
 use kiln_site::tags::Words;
-use kiln_site::{Candidate, Showing, coded, css, html, kinds, manifest, markdown, templates, xml};
+use kiln_site::{
+    Candidate, Found, Showing, coded, css, html, kinds, manifest, markdown, templates, xml,
+};
 
 use super::pages::Exercise;
 
@@ -61,57 +63,51 @@ impl Guide for Everything {
     }
 }
 
-fn page(text: &str) -> Rewired {
-    let parts = templates::parts(text, false);
+/// A text, read in one way and rewired in another.
+fn worked(
+    text: &str,
+    is_xml: bool,
+    read: fn(&str) -> Found,
+    rewire: impl Fn(&File<'_>) -> Rewired,
+) -> Rewired {
+    let parts = templates::parts(text, is_xml);
     let text = &templates::blotted(text, &parts);
-    let found = html::references(text);
-    let styles = Styles::default();
-    rewire::page(
+    rewire(&File {
         text,
-        &found,
-        &parts,
-        &styles,
-        Extent::default(),
-        &mut Everything,
-    )
+        found: &read(text),
+        parts: &parts,
+        extent: Extent::default(),
+    })
+}
+
+fn page(text: &str) -> Rewired {
+    worked(text, false, html::references, |file| {
+        rewire::page(file, Styles::default(), &mut Everything)
+    })
 }
 
 fn sheet(text: &str) -> Rewired {
-    let parts = templates::parts(text, false);
-    let text = &templates::blotted(text, &parts);
-    let found = css::references(text);
-    rewire::sheet(text, &found, &parts, Extent::default(), &mut Everything)
+    worked(text, false, css::references, |file| {
+        rewire::sheet(file, &mut Everything)
+    })
 }
 
 fn text(text: &str) -> Rewired {
-    let parts = templates::parts(text, false);
-    let text = &templates::blotted(text, &parts);
-    let found = markdown::references(text);
-    let styles = Styles::of_a_part();
-    rewire::markdown(
-        text,
-        &found,
-        &parts,
-        &styles,
-        Extent::default(),
-        &mut Everything,
-    )
+    worked(text, false, markdown::references, |file| {
+        rewire::markdown(file, &Styles::of_a_part(), &mut Everything)
+    })
 }
 
 fn feed(text: &str) -> Rewired {
-    let parts = templates::parts(text, true);
-    let text = &templates::blotted(text, &parts);
-    rewire::of_xml(
-        text,
-        &xml::references(text),
-        &parts,
-        Extent::default(),
-        &mut Everything,
-    )
+    worked(text, true, xml::references, |file| {
+        rewire::of_xml(file, &mut Everything)
+    })
 }
 
 fn app(text: &str) -> Rewired {
-    rewire::of_json(text, &manifest::references(text), &[], &mut Everything)
+    worked(text, false, manifest::references, |file| {
+        rewire::of_json(file, &mut Everything)
+    })
 }
 
 fn rewired(bytes: &[u8], work: fn(&str) -> Rewired) {

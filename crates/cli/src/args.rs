@@ -6,6 +6,7 @@ mod markup;
 mod page;
 mod survey;
 
+use std::ffi::OsStr;
 use std::path::{Path, PathBuf};
 
 use clap::{Parser, Subcommand};
@@ -17,7 +18,7 @@ use crate::layer::{TypedLayer, TypedShape};
 use crate::wording;
 pub use check::CheckArgs;
 pub use judging::JudgingArgs;
-pub use markup::{MarkupArgs, RewireArgs};
+pub use markup::{MarkupArgs, RewireArgs, StockArgs};
 pub use page::PageArgs;
 pub use survey::SurveyArgs;
 
@@ -167,14 +168,18 @@ pub struct FireArgs {
 impl FireArgs {
     /// Those of `kiln fire --kiln FILE`.
     pub fn by(kiln: &Path) -> FireArgs {
-        #[derive(Parser)]
-        struct Alone {
-            #[command(flatten)]
-            fire: FireArgs,
-        }
-        let arguments = ["kiln".as_ref(), "--kiln".as_ref(), kiln.as_os_str()];
-        Alone::parse_from(arguments).fire
+        parsed(&["kiln".as_ref(), "--kiln".as_ref(), kiln.as_os_str()])
     }
+}
+
+/// The options of a command, as if they had been typed.
+fn parsed<T: clap::Args>(arguments: &[&OsStr]) -> T {
+    #[derive(Parser)]
+    struct Alone<T: clap::Args> {
+        #[command(flatten)]
+        args: T,
+    }
+    Alone::parse_from(arguments).args
 }
 
 /// What pieces say of themselves, over `[metadata]` of the kiln file.

@@ -7,9 +7,9 @@ use std::path::Path;
 use std::process::ExitCode;
 
 use kiln_site::edit::{Edits, applied};
-use kiln_site::{css, html, kinds, markdown};
+use kiln_site::{kinds, walk};
 
-use crate::args::{DemoArgs, FireArgs};
+use crate::args::{DemoArgs, FireArgs, RewireArgs};
 use crate::failure::Failure;
 use crate::firing;
 use crate::grid::{self, FAINT, GOOD};
@@ -93,7 +93,8 @@ pub fn run(typed: &DemoArgs, channels: &Channels) -> Result<ExitCode, Failure> {
     let broken = BROKEN.map(|name| typed.dir.join(name));
     if !report.interrupted && report.problems().len() == BROKEN.len() && refused == broken {
         say("\nTwo of the originals are broken on purpose, to show how that is said.");
-        let settings = RewireSettings::of(&typed.dir, &typed.dir.join("kiln.toml"))?;
+        let typed_so = RewireArgs::by(&typed.dir, &typed.dir.join("kiln.toml"));
+        let settings = RewireSettings::resolve(&typed_so)?;
         if typed.json || typed.quiet {
             rewire::rewire(&settings, channels)?;
         } else {
@@ -173,12 +174,9 @@ fn put(path: &Path, bytes: &[u8]) -> Result<(), Failure> {
 /// `None` for other files.
 fn before(name: &str, bytes: &[u8]) -> Option<Vec<u8>> {
     let text = str::from_utf8(bytes).ok()?;
-    let found = match kinds::by_name(name) {
-        "text/html" => html::references(text),
-        "text/css" => css::references(text),
-        "text/markdown" => markdown::references(text),
-        _ => return None,
-    };
+    let kind = kinds::by_name(name);
+    let is_site = matches!(kind, "text/html" | "text/css" | "text/markdown");
+    let found = walk::references(kind, text).filter(|_| is_site)?;
     let mut edits = Edits::new();
     for candidate in found
         .showings

@@ -7,21 +7,21 @@ use kiln_core::plan::Glob;
 
 /// What stands in the spot of a picture until it comes.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Placeholder {
+pub enum Meanwhile {
     /// Its mean colour.
     Colour,
     /// A tiny picture of it.
-    Blur,
+    Tiny,
 }
 
-impl FromStr for Placeholder {
+impl FromStr for Meanwhile {
     type Err = String;
 
-    fn from_str(text: &str) -> Result<Placeholder, String> {
+    fn from_str(text: &str) -> Result<Meanwhile, String> {
         match text {
-            "colour" => Ok(Placeholder::Colour),
-            "blur" => Ok(Placeholder::Blur),
-            _ => Err("it is colour or blur".to_owned()),
+            "colour" => Ok(Meanwhile::Colour),
+            "tiny" => Ok(Meanwhile::Tiny),
+            _ => Err("it is colour or tiny".to_owned()),
         }
     }
 }
@@ -34,7 +34,7 @@ pub struct MarkupGiven {
     /// The address of the site.
     pub home: Option<String>,
     /// What stands in the spot of a picture until it comes.
-    pub placeholder: Option<Placeholder>,
+    pub meanwhile: Option<Meanwhile>,
     /// Drawings up to this weight stand in the page itself.
     pub inline: Option<u64>,
     /// The template.
@@ -49,7 +49,7 @@ impl MarkupGiven {
         MarkupGiven {
             base: self.base.or_else(|| below.base.clone()),
             home: self.home.or_else(|| below.home.clone()),
-            placeholder: self.placeholder.or(below.placeholder),
+            meanwhile: self.meanwhile.or(below.meanwhile),
             inline: self.inline.or(below.inline),
             template: self.template.or_else(|| below.template.clone()),
             except: self.except.or_else(|| below.except.clone()),

@@ -56,6 +56,14 @@ pub struct Shown {
     pub others: Vec<Offer>,
 }
 
+impl Shown {
+    /// The pieces of the place itself, and of those that stand for it.
+    pub fn pieces(&self) -> impl Iterator<Item = &Piece> {
+        let offers = self.others.iter().chain([&self.main]);
+        offers.flat_map(|offer| &offer.pieces)
+    }
+}
+
 impl Stock {
     /// Reads it.
     pub fn read(sources: &Sources) -> Result<Stock, Failure> {
@@ -102,8 +110,7 @@ impl Stock {
             }
             for shown in &held.shown {
                 // One that stands for another place leads to that.
-                let offers = shown.others.iter().chain([&shown.main]);
-                for piece in offers.flat_map(|offer| &offer.pieces) {
+                for piece in shown.pieces() {
                     by_path.insert(self.out.join(&piece.name), known(&shown.main.place, true));
                 }
             }

@@ -104,6 +104,13 @@ fn addresses_lead_from_the_page_to_the_pieces() {
     // A piece names its original as well.
     let by_piece = scratch.kiln(&["markup", "img/rooms/lamp-room-60.webp"]);
     assert_eq!(by_piece.stdout.matches("<picture>").count(), 1);
+    let pieces = [
+        "markup",
+        "img/rooms/small-53.jpg",
+        "img/rooms/lamp-room-60.webp",
+    ];
+    let by_pieces = scratch.kiln(&pieces);
+    assert_eq!(by_pieces.stdout.matches("<picture>").count(), 2);
 }
 
 #[test]
@@ -131,7 +138,7 @@ fn it_comes_as_a_page_as_files_as_a_document_and_by_a_template() {
     ![The "great" lens \& its lamp](img/rooms/lamp-room-60.jpg)
     *Lit since 1898* (Ines Varga)
     "#);
-    scratch.kiln(&["markup", "--into", "snippets", "--placeholder", "blur"]);
+    scratch.kiln(&["markup", "--into", "snippets", "--meanwhile", "tiny"]);
     assert_eq!(
         scratch.names("snippets"),
         [
@@ -148,7 +155,7 @@ fn it_comes_as_a_page_as_files_as_a_document_and_by_a_template() {
         .split("url(")
         .nth(1)
         .and_then(|rest| rest.split(')').next())
-        .expect("a placeholder");
+        .expect("an address");
     assert!(
         address.starts_with("data:image/webp;base64,") && address.len() < 200,
         "{address}"
@@ -241,7 +248,7 @@ fn what_cannot_be_is_said() {
     scratch.put("upload/kiln-ledger.json", b"{ no ledger");
     all.push(says(&["markup"]));
     let kiln = "originals='in'\n[every]\nlead = true\n[place.a]\nof=['*']\nmedia='print'\n[place.b]\nof=['*']\nmedia='print'\ninstead-of='x'\n\
-                [place.c]\nof=['*']\nshown-as='poster'\nsizes=''\n[markup]\nbase='img'\nplaceholder='grey'\n";
+                [place.c]\nof=['*']\nshown-as='poster'\nsizes=''\n[markup]\nbase='img'\nmeanwhile='grey'\n";
     scratch.put("kiln.toml", kiln.as_bytes());
     all.push(says(&["markup"]));
     insta::assert_snapshot!(all.join("\n"), @r#"
@@ -302,9 +309,9 @@ fn what_cannot_be_is_said() {
     16 | base='img'
        |      ^^^^^ it is an address, such as https://tern-point.example/img or /img
 
-    kiln: kiln.toml:17: "placeholder" cannot be "grey"
+    kiln: kiln.toml:17: "meanwhile" cannot be "grey"
        |
-    17 | placeholder='grey'
-       |             ^^^^^^ it is colour or blur
+    17 | meanwhile='grey'
+       |           ^^^^^^ it is colour or tiny
     "#);
 }

@@ -187,6 +187,39 @@ fn every_reference_leads_to_pieces_and_the_diff_says_the_same() {
     assert_eq!(scratch.files("site"), before);
 }
 
+/// Bytes that no terminal should see, in an encoding of old, are what they are in a diff.
+#[test]
+fn a_diff_holds_every_byte_and_texts_come_in_the_encoding_of_their_page() {
+    let scratch = fired();
+    let sheet = LABELS.replace("lead.jpg,,", "lead.jpg,Dämmerung,");
+    scratch.put("labels.csv", sheet.as_bytes());
+    // All of it is ASCII, but it says how more would be read.
+    scratch.put(
+        "site/old.html",
+        b"<meta charset=iso-8859-1><img src=in/lead.jpg>\n",
+    );
+    let odd = b"<meta charset=iso-8859-1>\x9b31m\xe9 \x1b[31m<img src=in/lead.jpg>\xff\n";
+    scratch.put("site/odd.html", odd);
+    let dry = scratch
+        .command(&["rewire", "site", "--dry-run"])
+        .output()
+        .expect("the program");
+    let diff = scratch.put("site.diff", &dry.stdout);
+    scratch.put("patched/odd.html", odd);
+    scratch.put("patched/old.html", &scratch.files("site")["old.html"]);
+    let mut git = Command::new("git");
+    let applied = git
+        .args(["apply", "-p1"])
+        .arg(&diff)
+        .current_dir(scratch.path("patched"));
+    assert!(applied.status().expect("git").success());
+    scratch.fires(&["rewire", "site"]);
+    for (name, bytes) in scratch.files("patched") {
+        assert_eq!(scratch.files("site")[&name], bytes, "{name}");
+        assert!(bytes.windows(4).any(|part| part == b"D\xe4mm"), "{name}");
+    }
+}
+
 #[test]
 fn an_undoing_keeps_later_edits_and_undoes_all_or_nothing() {
     let scratch = fired();

@@ -12,19 +12,38 @@ pub struct Coding {
     is_marked: bool,
 }
 
-/// The text of a file, by its mark, by what it declares, else as UTF-8, else as Windows-1252 (WHATWG HTML,
-/// "determining the character encoding"). `None` where the text could not be written back as the same
-/// bytes: then nothing in it can be changed without changing more.
-pub fn read(bytes: &[u8]) -> Option<(String, Coding)> {
-    let (encoding, mark) = match Encoding::for_bom(bytes) {
-        Some((encoding, length)) => (encoding, length),
-        None if str::from_utf8(bytes).is_ok() => (UTF_8, 0),
-        None => {
-            let declared = declared(bytes).and_then(|label| Encoding::for_label(label.as_bytes()));
-            // A page that says that it is UTF-8 and is not is read as it is by browsers, and not changed.
-            (declared.unwrap_or(WINDOWS_1252), 0)
+/// The encoding of a file, and how long its mark is: by that mark, by what a server says, by what the file
+/// declares, else UTF-8 where it is that, else Windows-1252 (WHATWG HTML, "determining the character
+/// encoding").
+pub fn encoding(bytes: &[u8], said: Option<&str>) -> (&'static Encoding, usize) {
+    if let Some(marked) = Encoding::for_bom(bytes) {
+        return marked;
+    }
+    let labelled = |label: &str| Encoding::for_label(label.as_bytes());
+    let declared = || {
+        let encoding = labelled(&declared(bytes)?)?;
+        // Who could read this in UTF-16 would not have read it.
+        Some(if matches!(encoding.name(), "UTF-16LE" | "UTF-16BE") {
+            UTF_8
+        } else {
+            encoding
+        })
+    };
+    let guessed = || {
+        if str::from_utf8(bytes).is_ok() {
+            UTF_8
+        } else {
+            WINDOWS_1252
         }
     };
+    let told = said.and_then(labelled).or_else(declared);
+    (told.unwrap_or_else(guessed), 0)
+}
+
+/// The text of a file on disk. `None` where it could not be written back as the same bytes: then nothing in
+/// it can be changed without changing more.
+pub fn read(bytes: &[u8]) -> Option<(String, Coding)> {
+    let (encoding, mark) = encoding(bytes, None);
     let coding = Coding {
         encoding,
         is_marked: mark > 0,

@@ -272,8 +272,7 @@ impl Reader<'_> {
     /// What stands in the block of a rule.
     fn under(&mut self, prelude: &str, p: &mut Parser<'_>, depth: u32) {
         let Some(rule) = prelude.strip_prefix('@') else {
-            self.found.is_close |=
-                prelude.contains(['>', '+', '~', ':']) && is_about_pictures(prelude);
+            self.found.is_close |= is_about_pictures(prelude);
             self.selectors.push(prelude.to_owned());
             self.block(p, depth);
             self.selectors.pop();
@@ -330,6 +329,10 @@ impl Reader<'_> {
     }
 
     fn note_size(&mut self, property: &str, value: &str) {
+        // What a style attribute says is looked up where its element is.
+        if self.selectors.is_empty() {
+            return;
+        }
         let side = match property {
             "width" | "max-width" | "min-width" | "inline-size" | "max-inline-size" => Side::Width,
             "height" | "block-size" => Side::Height,
@@ -339,7 +342,7 @@ impl Reader<'_> {
         };
         let value = value.trim().trim_end_matches("!important").trim();
         self.found.boxes.push(Sizing {
-            selector: (!self.selectors.is_empty()).then(|| self.selectors.join(" ")),
+            selector: self.selectors.join(" "),
             side,
             is_auto: value.eq_ignore_ascii_case("auto"),
             is_conditional: !self.conditions.is_empty() || self.selectors.len() > 1,

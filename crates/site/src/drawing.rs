@@ -1,7 +1,5 @@
 //! Drawings (SVG) as elements of a page.
 
-use std::ops::Range;
-
 use roxmltree::{Document, Node};
 
 use crate::edit::{Edits, applied};
@@ -52,13 +50,12 @@ pub fn inline(svg: &str, words: &Words, size: (u32, u32), prefix: &str) -> Optio
     }
     for name in ["width", "height", "role"] {
         if let Some(attribute) = root.attribute_node(name) {
-            edits.replace(svg, with_blank(svg, attribute.range()), String::new());
+            edits.remove(svg, attribute.range());
         }
     }
     edits.insert(root.range().start + "<svg".len(), said(words, size));
     // Before the element there may be a declaration, behind it comments.
-    let before = Edits::ordered(edits);
-    let whole = applied(svg, &before);
+    let whole = applied(svg, &edits.ordered());
     let begins = whole.find("<svg")?;
     let ends = whole
         .rfind("</svg>")
@@ -69,11 +66,6 @@ pub fn inline(svg: &str, words: &Words, size: (u32, u32), prefix: &str) -> Optio
 
 fn known(name: Option<&str>) -> bool {
     matches!(name, None | Some("xlink" | "xml"))
-}
-
-fn with_blank(svg: &str, span: Range<usize>) -> Range<usize> {
-    let before = svg.get(..span.start).unwrap_or_default();
-    before.trim_ascii_end().len()..span.end
 }
 
 fn said(words: &Words, (width, height): (u32, u32)) -> String {

@@ -41,6 +41,13 @@ impl Edits {
         }
     }
 
+    /// Takes a part out, with the blank before it.
+    pub fn remove(&mut self, source: &str, span: Range<usize>) {
+        let before = source.get(..span.start).unwrap_or_default();
+        let start = before.trim_ascii_end().len();
+        self.replace(source, start..span.end, String::new());
+    }
+
     /// Puts something in, behind all that was put in there before.
     pub fn insert(&mut self, at: usize, text: String) {
         if !text.is_empty() {

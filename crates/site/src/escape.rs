@@ -65,10 +65,3 @@ pub fn markdown(text: &str) -> String {
     }
     escaped
 }
-
-/// A string of JSON, without its quotes.
-pub fn json(text: &str) -> String {
-    let quoted = serde_json::to_string(text).unwrap_or_default();
-    let inner = quoted.len().saturating_sub(1);
-    quoted.get(1..inner).unwrap_or_default().to_owned()
-}

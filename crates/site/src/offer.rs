@@ -8,7 +8,7 @@ use crate::srcset::Descriptor;
 const NEAR: f64 = 1.04;
 
 /// A finished file.
-#[derive(Clone, Debug, PartialEq, Serialize)]
+#[derive(Clone, Debug, PartialEq)]
 pub struct Piece {
     /// Its path below the out folder.
     pub name: String,
@@ -42,7 +42,7 @@ pub enum Part {
 }
 
 /// The pieces of an original for one place.
-#[derive(Clone, Debug, Default, PartialEq, Serialize)]
+#[derive(Clone, Debug, Default, PartialEq)]
 pub struct Offer {
     /// The place; `None` where it was made without one.
     pub place: Option<String>,
@@ -129,6 +129,12 @@ impl Offer {
                 .last()
                 .map_or(0.0, |piece| f64::from(piece.width)),
         }
+    }
+
+    /// The narrowest of its widths that fills a spot, in CSS pixels.
+    pub fn filling(&self, spot: f64) -> Option<f64> {
+        let mut widths = self.displayed().into_iter();
+        widths.find(|width| width * NEAR >= spot)
     }
 
     /// How it is laid out for a spot; `None` where there are no pieces.
@@ -244,7 +250,8 @@ fn is_near(a: f64, b: f64) -> bool {
     a.max(b) <= a.min(b) * NEAR
 }
 
-fn hundredths(value: f64) -> f64 {
+/// A ratio as it is written.
+pub(crate) fn hundredths(value: f64) -> f64 {
     (value * 100.0).round() / 100.0
 }
 

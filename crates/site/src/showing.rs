@@ -200,8 +200,8 @@ pub struct Found {
 /// A declaration that decides how large an element is shown.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Sizing {
-    /// The selector of its rule; `None` in a style attribute.
-    pub selector: Option<String>,
+    /// The selector of its rule.
+    pub selector: String,
     /// What it says something of.
     pub side: Side,
     /// Whether that is `auto`.

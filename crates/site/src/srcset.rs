@@ -1,5 +1,6 @@
 //! The `srcset` attribute (HTML, "parse a srcset attribute").
 
+use std::fmt;
 use std::ops::Range;
 
 /// What an image candidate is for.
@@ -12,6 +13,16 @@ pub enum Descriptor {
     Density(f64),
     /// The picture's own width in pixels.
     Width(u32),
+}
+
+impl fmt::Display for Descriptor {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Descriptor::None => Ok(()),
+            Descriptor::Density(density) => write!(f, "{density}x"),
+            Descriptor::Width(pixels) => write!(f, "{pixels}w"),
+        }
+    }
 }
 
 /// Candidates: the bytes of each address in the text, and what it is for. Wrong ones are left out, as

@@ -1,7 +1,7 @@
 //! The markup of a picture, as a careful author writes it: HTML, CSS and Markdown.
 
 use crate::escape::{attribute, comment, css_string, markdown, text};
-use crate::offer::{Form, Layout, Offer, Piece, Spot};
+use crate::offer::{Form, Layout, Offer, Piece, Spot, hundredths};
 use crate::srcset::Descriptor;
 
 /// What is said of a picture in words.
@@ -40,12 +40,8 @@ pub struct Offers<'a> {
 /// A `srcset`.
 pub fn srcset(candidates: &[(&Piece, Descriptor)]) -> String {
     let described = candidates.iter().map(|(piece, descriptor)| {
-        let address = &piece.address;
-        match descriptor {
-            Descriptor::None => address.clone(),
-            Descriptor::Density(density) => format!("{address} {density}x"),
-            Descriptor::Width(pixels) => format!("{address} {pixels}w"),
-        }
+        let described = format!("{} {descriptor}", piece.address);
+        described.trim_end().to_owned()
     });
     described.collect::<Vec<_>>().join(", ")
 }
@@ -189,7 +185,7 @@ fn caption(words: &Words) -> Option<String> {
 }
 
 /// The lines for the head of a page that ask for a leading picture ahead.
-pub fn preloads(offers: Offers<'_>, spot: &Spot) -> Vec<String> {
+pub fn preloads(offers: Offers<'_>) -> Vec<String> {
     // One query can be turned round, a list of them cannot.
     let queries: Option<Vec<String>> = offers
         .others
@@ -203,13 +199,14 @@ pub fn preloads(offers: Offers<'_>, spot: &Spot) -> Vec<String> {
     let others = offers
         .others
         .iter()
-        .map(|other| (other, other.media.clone(), Spot::default()));
+        .map(|other| (other, other.media.clone()));
     let main = match queries.as_deref() {
-        Some([]) => Some((offers.main, None, spot.clone())),
-        Some([one]) => Some((offers.main, Some(one.clone()), spot.clone())),
+        Some([]) => Some((offers.main, None)),
+        Some([one]) => Some((offers.main, Some(one.clone()))),
         _ => None,
     };
-    let lines = others.chain(main).filter_map(|(offer, media, spot)| {
+    let spot = Spot::default();
+    let lines = others.chain(main).filter_map(|(offer, media)| {
         let layout = offer.layout(&spot)?;
         // Browsers that do not show the first format pass the line over by its type.
         let form = layout.forms.first()?;
@@ -245,7 +242,7 @@ pub fn image_set(offer: &Offer, displayed: f64, quote: char) -> Option<String> {
     // What has fewer pixels than the spot is for it all the same.
     let density = |density: f64, piece: &Piece| match piece.is_scalable() {
         true => 1.0,
-        false => (density.max(1.0) * 100.0).round() / 100.0,
+        false => hundredths(density.max(1.0)),
     };
     match options[..] {
         [] => None,
@@ -267,14 +264,18 @@ pub fn image_set(offer: &Offer, displayed: f64, quote: char) -> Option<String> {
     }
 }
 
-/// The rules of a background: for the widest window first, then for narrower ones.
-pub fn background(selector: &str, offers: Offers<'_>) -> Option<String> {
+/// The rules of a background: for the widest window first, then for narrower ones. What stands there until it
+/// comes is a value of the property `background`.
+pub fn background(selector: &str, offers: Offers<'_>, meanwhile: Option<&str>) -> Option<String> {
     let displayed = offers.main.displayed();
     let widest = displayed.last().copied().unwrap_or(offers.main.widest());
     let layout = offers.main.layout(&Spot::default())?;
     let plain = css_string(&layout.plain.address, '"');
     let set = image_set(offers.main, widest, '"')?;
     let mut rules = format!("{selector} {{\n");
+    if let Some(meanwhile) = meanwhile {
+        rules.push_str(&format!("  background: {meanwhile};\n"));
+    }
     if set.starts_with("image-set") {
         // For browsers that know no `image-set()`.
         rules.push_str(&format!("  background-image: url({plain});\n"));

@@ -303,24 +303,23 @@ fn itself(address: &Url) -> Found {
     }
 }
 
-/// What a file refers to, by its kind.
-fn of_kind(kind: &str, address: &Url, text: &str) -> Found {
-    let path = address.path().to_ascii_lowercase();
-    let named = |extension: &str| path.ends_with(extension);
-    match kinds::bare(kind).as_str() {
+/// What a text refers to, by its media type; `None` for those that refer to nothing.
+pub fn references(kind: &str, text: &str) -> Option<Found> {
+    Some(match kinds::bare(kind).as_str() {
         "text/html" | "application/xhtml+xml" => html::references(text),
         "text/markdown" => markdown::references(text),
         "text/css" => css::references(text),
         "application/manifest+json" => manifest::references(text),
         kind if kind.ends_with("xml") => xml::references(text),
-        _ if named(".md") || named(".markdown") => markdown::references(text),
-        _ if named(".css") => css::references(text),
-        _ if named(".webmanifest") => manifest::references(text),
-        _ if named(".svg") || named(".xml") || named(".rss") || named(".atom") => {
-            xml::references(text)
-        }
-        _ => html::references(text),
-    }
+        _ => return None,
+    })
+}
+
+/// What a file refers to, by its kind, else by its name, else as a page.
+fn of_kind(kind: &str, address: &Url, text: &str) -> Found {
+    let by_name = || references(kinds::by_name(address.path()), text);
+    let found = references(kind, text).or_else(by_name);
+    found.unwrap_or_else(|| html::references(text))
 }
 
 impl Page {

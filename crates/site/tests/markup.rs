@@ -89,9 +89,9 @@ fn several_widths_come_with_sizes_and_other_shapes_with_their_screens() {
         others: std::slice::from_ref(&tall),
         main: &wide,
     };
-    let mut lines = tags::preloads(offers, &Spot::default());
+    let mut lines = tags::preloads(offers);
     lines.extend(tags::picture(offers, &Words::default(), None));
-    lines.extend(tags::background(".lead", offers));
+    lines.extend(tags::background(".lead", offers, None));
     insta::assert_snapshot!(lines.join("\n"), @r#"
     <link rel="preload" as="image" href="up/t-300.webp" type="image/webp" imagesrcset="up/t-300.webp 300w, up/t-600.webp 600w" imagesizes="90vw" media="(max-width: 600px)" fetchpriority="high">
     <link rel="preload" as="image" href="up/b-960.jpg" type="image/jpeg" imagesrcset="up/b-960.jpg 960w, up/b-1920.jpg 1920w" imagesizes="(min-width: 1920px) 1920px, 100vw" media="not all and (max-width: 600px)" fetchpriority="high">

@@ -99,27 +99,25 @@ const KINDS: [Kind; 5] = [Kind::Html, Kind::Css, Kind::Markdown, Kind::Xml, Kind
 fn worked(kind: Kind, text: &str, extent: Extent, guide: &mut dyn Guide) -> Rewired {
     let parts = templates::parts(text, kind == Kind::Xml);
     let text = &templates::blotted(text, &parts);
-    let styles = Styles::default();
+    let found = match kind {
+        Kind::Html => html::references(text),
+        Kind::Css => css::references(text),
+        Kind::Markdown => markdown::references(text),
+        Kind::Xml => xml::references(text),
+        Kind::Json => manifest::references(text),
+    };
+    let file = rewire::File {
+        text,
+        found: &found,
+        parts: &parts,
+        extent,
+    };
     match kind {
-        Kind::Html => rewire::page(
-            text,
-            &html::references(text),
-            &parts,
-            &styles,
-            extent,
-            guide,
-        ),
-        Kind::Css => rewire::sheet(text, &css::references(text), &parts, extent, guide),
-        Kind::Markdown => rewire::markdown(
-            text,
-            &markdown::references(text),
-            &parts,
-            &styles,
-            extent,
-            guide,
-        ),
-        Kind::Xml => rewire::of_xml(text, &xml::references(text), &parts, extent, guide),
-        Kind::Json => rewire::of_json(text, &manifest::references(text), &parts, guide),
+        Kind::Html => rewire::page(&file, Styles::default(), guide),
+        Kind::Css => rewire::sheet(&file, guide),
+        Kind::Markdown => rewire::markdown(&file, &Styles::default(), guide),
+        Kind::Xml => rewire::of_xml(&file, guide),
+        Kind::Json => rewire::of_json(&file, guide),
     }
 }
 

@@ -1,12 +1,27 @@
 //! The options of `kiln markup` and `kiln rewire`.
 
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 use kiln_core::plan::Glob;
 
-use super::KilnFileArgs;
-use crate::given::Placeholder;
+use super::{KilnFileArgs, parsed};
+use crate::given::Meanwhile;
 use crate::wording;
+
+/// Where pieces are, and what is said of them.
+#[derive(Debug, clap::Args)]
+pub struct StockArgs {
+    #[command(flatten)]
+    pub kiln_file: KilnFileArgs,
+
+    /// The folder of the pieces. [default: that of the kiln file, else upload]
+    #[arg(short, long, value_name = "DIR")]
+    pub out: Option<PathBuf>,
+
+    /// The label sheet. [default: that of the kiln file, else labels.csv beside it]
+    #[arg(long, value_name = "FILE")]
+    pub labels: Option<PathBuf>,
+}
 
 /// The options of `kiln markup`.
 #[derive(Debug, clap::Args)]
@@ -17,19 +32,11 @@ pub struct MarkupArgs {
     pub paths: Vec<PathBuf>,
 
     #[command(flatten)]
-    pub kiln_file: KilnFileArgs,
+    pub stock: StockArgs,
 
     /// Only these places.
     #[arg(short, long, value_name = "NAME,…", value_delimiter = ',')]
     pub place: Vec<String>,
-
-    /// The folder of the pieces. [default: that of the kiln file, else upload]
-    #[arg(short, long, value_name = "DIR")]
-    pub out: Option<PathBuf>,
-
-    /// The label sheet. [default: that of the kiln file, else labels.csv beside it]
-    #[arg(long, value_name = "FILE")]
-    pub labels: Option<PathBuf>,
 
     /// The address that the out folder will have, such as https://tern-point.example/img or /img.
     #[arg(long, value_name = "ADDRESS", value_parser = wording::parse_base)]
@@ -40,10 +47,10 @@ pub struct MarkupArgs {
     #[arg(long, value_name = "FILE", conflicts_with = "base")]
     pub page: Option<PathBuf>,
 
-    /// What stands in the spot of a picture until it comes: colour (its mean) or blur (a tiny picture in
+    /// What stands in the spot of a picture until it comes: colour (its mean) or tiny (a picture of some pixels in
     /// the page itself). None where it is transparent.
-    #[arg(long, value_name = "KIND", value_parser = str::parse::<Placeholder>)]
-    pub placeholder: Option<Placeholder>,
+    #[arg(long, value_name = "KIND", value_parser = str::parse::<Meanwhile>)]
+    pub meanwhile: Option<Meanwhile>,
 
     /// Put drawings up to this weight into the page itself, such as 2KB.
     #[arg(long, value_name = "SIZE", value_parser = wording::parse_weight)]
@@ -93,15 +100,7 @@ pub struct RewireArgs {
     pub site: PathBuf,
 
     #[command(flatten)]
-    pub kiln_file: KilnFileArgs,
-
-    /// The folder of the pieces. [default: that of the kiln file, else upload]
-    #[arg(short, long, value_name = "DIR")]
-    pub out: Option<PathBuf>,
-
-    /// The label sheet. [default: that of the kiln file, else labels.csv beside it]
-    #[arg(long, value_name = "FILE")]
-    pub labels: Option<PathBuf>,
+    pub stock: StockArgs,
 
     /// The address that the out folder will have. [default: relative to each file]
     #[arg(long, value_name = "ADDRESS", value_parser = wording::parse_base)]
@@ -144,8 +143,16 @@ pub struct RewireArgs {
     pub undo: bool,
 
     /// Report as a JSON document (docs/formats.md).
-    #[arg(long)]
+    #[arg(long, conflicts_with_all = ["dry_run", "undo"])]
     pub json: bool,
+}
+
+impl RewireArgs {
+    /// Those of `kiln rewire SITE --kiln FILE`.
+    pub fn by(site: &Path, kiln: &Path) -> RewireArgs {
+        let (kiln, site) = (kiln.as_os_str(), site.as_os_str());
+        parsed(&["kiln".as_ref(), "--kiln".as_ref(), kiln, site])
+    }
 }
 
 const REWIRE_EXAMPLES: &str = "\

@@ -7,9 +7,8 @@ use std::io::{self, Read, Write};
 use base64::Engine;
 use base64::alphabet;
 use base64::engine::{DecodePaddingMode, GeneralPurpose, GeneralPurposeConfig};
-use encoding_rs::{Encoding, WINDOWS_1252};
 use flate2::read::{MultiGzDecoder, ZlibDecoder};
-use kiln_site::text;
+use kiln_site::coded;
 
 /// An answer beyond a limit.
 #[derive(Debug)]
@@ -110,19 +109,9 @@ pub(super) fn pour(from: &mut dyn Read, into: &mut dyn Write, limit: u64) -> io:
 /// Bytes as text: by their mark, by what the server says, by what they say themselves, as UTF-8 where
 /// they are that, and else as browsers do.
 pub(super) fn text(bytes: &[u8], charset: Option<&str>) -> String {
-    if let Some((encoding, mark)) = Encoding::for_bom(bytes) {
-        return encoding
-            .decode_without_bom_handling(&bytes[mark..])
-            .0
-            .into_owned();
-    }
-    let said = charset.map(str::to_owned).or_else(|| text::declared(bytes));
-    let said = said.and_then(|label| Encoding::for_label(label.as_bytes()));
-    match (said, std::str::from_utf8(bytes)) {
-        (Some(encoding), _) => encoding.decode_without_bom_handling(bytes).0.into_owned(),
-        (None, Ok(text)) => text.to_owned(),
-        (None, Err(_)) => WINDOWS_1252.decode(bytes).0.into_owned(),
-    }
+    let (encoding, mark) = coded::encoding(bytes, charset);
+    let (text, _) = encoding.decode_without_bom_handling(&bytes[mark..]);
+    text.into_owned()
 }
 
 /// Lenient, as browsers are.

@@ -1,11 +1,12 @@
 //! `kiln markup`: what a page says to show each picture.
 
 mod inline;
+mod meanwhile;
 mod page;
-mod placeholder;
 mod template;
 mod written;
 
+use std::collections::HashMap;
 use std::fs;
 use std::path::PathBuf;
 use std::process::ExitCode;
@@ -18,7 +19,7 @@ use crate::failure::Failure;
 use crate::find;
 use crate::report::Channels;
 use crate::settings::{MarkupForm, MarkupSettings};
-use crate::stock::{Held, Stock};
+use crate::stock::{Held, Shown, Stock};
 use crate::{pages, write};
 use written::Written;
 
@@ -95,12 +96,12 @@ impl Complaints<'_> {
 fn wanted(stock: &Stock, settings: &MarkupSettings) -> Vec<Held> {
     let paths: Vec<PathBuf> = settings.paths.iter().map(|path| find::real(path)).collect();
     let is_named = |held: &Held| {
-        let mut pieces = held.shown.iter().flat_map(|shown| &shown.main.pieces);
-        paths.is_empty()
-            || paths.iter().any(|path| {
-                held.path.starts_with(path)
-                    || pieces.any(|piece| stock.out.join(&piece.name).starts_with(path))
-            })
+        let names = |path: &PathBuf| {
+            let mut pieces = held.shown.iter().flat_map(Shown::pieces);
+            held.path.starts_with(path)
+                || pieces.any(|piece| stock.out.join(&piece.name).starts_with(path))
+        };
+        paths.is_empty() || paths.iter().any(names)
     };
     let mut wanted: Vec<Held> = stock
         .originals
@@ -155,14 +156,14 @@ fn give(
         });
     };
     fs::create_dir_all(folder).map_err(Failure::unwritable(folder))?;
-    let mut names: Vec<String> = Vec::new();
+    let mut names: HashMap<String, usize> = HashMap::new();
     for one in all {
         let mut name = slug(&one.called());
         // Two of one name are told apart by a number.
-        let twins = names.iter().filter(|other| **other == name).count();
-        names.push(name.clone());
-        if twins > 0 {
-            name = format!("{name}-{}", twins + 1);
+        let twins = names.entry(name.clone()).or_default();
+        *twins += 1;
+        if *twins > 1 {
+            name = format!("{name}-{twins}");
         }
         let path = folder.join(format!("{name}.{extension}"));
         let said = text(one)?;

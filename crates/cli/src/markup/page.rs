@@ -28,39 +28,30 @@ struct Card<'a> {
 
 /// The page.
 pub(super) fn render(all: &[Written]) -> String {
-    let card = |one: &'_ Written| {
-        let files: usize = one.forms.iter().map(|form| form.files.len()).sum();
-        let class = one
-            .css
-            .as_ref()
-            .and_then(|css| css.strip_prefix('.')?.split(' ').next().map(str::to_owned));
-        let shows_file = one.html.is_none() && class.is_none();
-        (class, shows_file, files)
-    };
-    let pictures = all.iter().map(|one| {
-        let (class, shows_file, files) = card(one);
-        Card {
-            heading: wording::safe(&one.heading()),
-            title: one.title.as_deref(),
-            about: format!(
-                "{} × {} CSS pixels, {}",
-                one.width,
-                one.height,
-                wording::count(files, "file", "files")
-            ),
-            alternative_text: one.alternative_text.as_deref(),
-            shown: one.html.as_deref(),
-            class,
-            icon: shows_file.then_some(one.plain.address.as_str()),
-            text: one.text(),
-        }
-    });
     let rules = all.iter().filter_map(|one| one.css.as_deref());
     let context = Context {
         kiln: env!("CARGO_PKG_VERSION"),
         today: wording::today(),
-        pictures: pictures.collect(),
-        rules: rules.collect::<String>(),
+        pictures: all.iter().map(card).collect(),
+        rules: rules.collect(),
     };
     pages::render("markup.html", context)
+}
+
+fn card(one: &Written) -> Card<'_> {
+    let files: usize = one.forms.iter().map(|form| form.files.len()).sum();
+    let files = wording::count(files, "file", "files");
+    let class = |css: &str| css.strip_prefix('.')?.split(' ').next().map(str::to_owned);
+    let class = one.css.as_deref().and_then(class);
+    let is_file = one.html.is_none() && class.is_none();
+    Card {
+        heading: wording::safe(&one.heading()),
+        title: one.title.as_deref(),
+        about: format!("{} × {} CSS pixels, {files}", one.width, one.height),
+        alternative_text: one.alternative_text.as_deref(),
+        shown: one.html.as_deref(),
+        class,
+        icon: is_file.then_some(one.plain.address.as_str()),
+        text: one.text(),
+    }
 }

@@ -10,7 +10,7 @@ use kiln_site::srcset::Descriptor;
 use kiln_site::tags::{self, Offers, Words};
 use serde::Serialize;
 
-use super::{Complaints, inline, placeholder};
+use super::{Complaints, inline, meanwhile};
 use crate::find;
 use crate::settings::{Address, MarkupSettings};
 use crate::stock::{Held, Shown};
@@ -52,7 +52,7 @@ pub struct Written {
     /// Other shapes, for other screens.
     pub other_shapes: Vec<Shape>,
     /// What stands in its spot until it comes: a value of the property `background`.
-    pub placeholder: Option<String>,
+    pub meanwhile: Option<String>,
     /// Lines for the head of the page.
     pub head: Vec<String>,
     /// HTML for its body.
@@ -202,20 +202,23 @@ fn written(
         others: &shown.others,
         main: &shown.main,
     };
-    let placeholder = settings.placeholder.and_then(|kind| {
-        let made = placeholder::of(&shown.main, out, kind);
+    let meanwhile = settings.meanwhile.and_then(|kind| {
+        let made = meanwhile::of(&shown.main, out, kind);
         made.unwrap_or_else(|why| {
-            complaints.say(&held.name, &format!("no placeholder is made: {why}"));
+            complaints.say(
+                &held.name,
+                &format!("nothing is made to stand there meanwhile: {why}"),
+            );
             None
         })
     });
     let (mut head, mut html, mut css) = (Vec::new(), None, None);
     if shown.main.lead {
-        head = tags::preloads(offers, &Spot::default());
+        head = tags::preloads(offers);
     }
     match shown.main.part {
         Part::Picture => {
-            let style = placeholder
+            let style = meanwhile
                 .as_ref()
                 .map(|value| format!("background:{value}"));
             html = inline::drawing(&layout, &words, out, settings.inline)
@@ -223,10 +226,7 @@ fn written(
         }
         Part::Background => {
             let name = kiln_core::plan::slug(held.title().unwrap_or(&held.name));
-            css = tags::background(&format!(".{}", class(&name)), offers);
-            if let (Some(css), Some(value)) = (&mut css, &placeholder) {
-                *css = css.replacen("{\n", &format!("{{\n  background: {value};\n"), 1);
-            }
+            css = tags::background(&format!(".{}", class(&name)), offers, meanwhile.as_deref());
         }
         Part::Icon => head.extend(tags::icons(&shown.main)),
         Part::Preview => {
@@ -244,7 +244,7 @@ fn written(
         &layout,
         words,
         Parts {
-            placeholder,
+            meanwhile,
             head,
             html,
             css,
@@ -254,7 +254,7 @@ fn written(
 
 /// What was made of a picture.
 struct Parts {
-    placeholder: Option<String>,
+    meanwhile: Option<String>,
     head: Vec<String>,
     html: Option<String>,
     css: Option<String>,
@@ -286,7 +286,7 @@ fn told(held: &Held, shown: &Shown, layout: &Layout<'_>, words: Words, parts: Pa
         plain: layout.plain.into(),
         forms: forms(layout),
         other_shapes: shown.others.iter().map(shape).collect(),
-        placeholder: parts.placeholder,
+        meanwhile: parts.meanwhile,
         head: parts.head,
         html: parts.html,
         css: parts.css,
@@ -295,11 +295,7 @@ fn told(held: &Held, shown: &Shown, layout: &Layout<'_>, words: Words, parts: Pa
 
 fn forms(layout: &Layout<'_>) -> Vec<Form> {
     let file = |(piece, descriptor): &(&Piece, Descriptor)| Candidate {
-        descriptor: match descriptor {
-            Descriptor::None => String::new(),
-            Descriptor::Density(density) => format!("{density}x"),
-            Descriptor::Width(pixels) => format!("{pixels}w"),
-        },
+        descriptor: descriptor.to_string(),
         file: (*piece).into(),
     };
     let form = |form: &kiln_site::offer::Form<'_>| Form {

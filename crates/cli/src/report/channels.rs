@@ -68,17 +68,20 @@ impl Channels {
     ) -> Result<(), Failure> {
         let mut out = anstream::stdout().lock();
         let told = tell(&mut out, self.columns);
-        // A reader that has seen enough closes the pipe; that is no failure.
-        match told.and_then(|()| out.flush()) {
-            Err(error) if error.kind() != io::ErrorKind::BrokenPipe => {
-                let path = PathBuf::from("standard output");
-                Err(Failure::Unwritable {
-                    path,
-                    source: error,
-                })
-            }
-            _ => Ok(()),
+        printed(told.and_then(|()| out.flush()))
+    }
+
+    /// Prints bytes as they are to standard output; a terminal is shown what does it no harm.
+    pub fn print_bytes(&self, bytes: &[u8]) -> Result<(), Failure> {
+        if io::stdout().is_terminal() {
+            let text = String::from_utf8_lossy(bytes);
+            return self.print(|out, _| {
+                let mut lines = text.lines();
+                lines.try_for_each(|line| writeln!(out, "{}", wording::safe(line)))
+            });
         }
+        let mut out = io::stdout().lock();
+        printed(out.write_all(bytes).and_then(|()| out.flush()))
     }
 
     /// Names something that went wrong.
@@ -117,5 +120,19 @@ impl Channels {
         let colon = if path.is_empty() { "" } else { ": " };
         let line = wording::safe(&format!("kiln: {path}{colon}{what}"));
         let _ = writeln!(anstream::stderr(), "{line}");
+    }
+}
+
+/// A reader that has seen enough closes the pipe; that is no failure.
+fn printed(told: io::Result<()>) -> Result<(), Failure> {
+    match told {
+        Err(error) if error.kind() != io::ErrorKind::BrokenPipe => {
+            let path = PathBuf::from("standard output");
+            Err(Failure::Unwritable {
+                path,
+                source: error,
+            })
+        }
+        _ => Ok(()),
     }
 }

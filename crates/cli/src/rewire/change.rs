@@ -1,32 +1,27 @@
 //! What changes in a file, and the writing of it.
 
-use std::collections::{HashMap, HashSet};
 use std::fs::{self, File};
 use std::io::{self, BufRead, BufReader, BufWriter, Seek, Write};
 use std::ops::Range;
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 
 use kiln_core::plan::digest;
 use kiln_site::coded::Coding;
 use kiln_site::edit::{Edit, applied};
 use kiln_site::patch::{self, Part};
-use kiln_site::rewire::{self, Says, Styles};
-use kiln_site::{Found, Links, coded, css, html, manifest, markdown, templates, xml};
+use kiln_site::rewire::{self, Says};
+use kiln_site::{Found, coded, css, html, manifest, markdown, templates, xml};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
 use super::files::{Kind, SiteFile};
 use super::guide::{FileGuide, Finder};
 use super::notes::{Matter, Notes};
+use super::sheets::Sheets;
 use super::{TOGETHER, read};
 use crate::failure::Failure;
-use crate::fetch;
 use crate::settings::RewireSettings;
-use crate::stock::clean;
 use crate::write;
-
-/// Sheets within sheets that are followed.
-const DEPTH: u32 = 5;
 
 /// What changes in a file.
 #[derive(Serialize, Deserialize)]
@@ -128,82 +123,6 @@ pub(super) struct Worked {
     pub notes: Notes,
 }
 
-/// What the style sheets of a site say of the sizes of pictures.
-pub(super) struct Sheets {
-    by_path: HashMap<PathBuf, (Styles, Vec<String>)>,
-    /// All of them together: for texts of which nobody knows in which page they end.
-    all: Styles,
-}
-
-impl Sheets {
-    /// Reads all sheets of the site.
-    pub fn read(files: &[SiteFile]) -> Sheets {
-        let sheets = files.par_iter().filter(|file| file.kind == Kind::Sheet);
-        let read = sheets.filter_map(|file| {
-            let (text, _) = coded::read(&read(file).ok()?)?;
-            let found = css::references(&text);
-            let mut styles = Styles::default();
-            styles.add(&found);
-            Some((file.path.clone(), (styles, imports(&found))))
-        });
-        let by_path: HashMap<PathBuf, (Styles, Vec<String>)> = read.collect();
-        let mut all = Styles::of_a_part();
-        let mut paths: Vec<&PathBuf> = by_path.keys().collect();
-        paths.sort_unstable();
-        for path in paths {
-            all.extend(&by_path[path].0);
-        }
-        Sheets { by_path, all }
-    }
-
-    /// What holds for a page that names its sheets.
-    fn of(&self, finder: &Finder, page: &Path, found: &Found) -> Styles {
-        let mut styles = Styles::default();
-        let mut seen = HashSet::new();
-        for address in imports(found) {
-            self.follow(finder, page, &address, &mut styles, &mut seen, DEPTH);
-        }
-        styles
-    }
-
-    fn follow(
-        &self,
-        finder: &Finder,
-        from: &Path,
-        address: &str,
-        styles: &mut Styles,
-        seen: &mut HashSet<PathBuf>,
-        depth: u32,
-    ) {
-        let address = address.split(['?', '#']).next().unwrap_or_default();
-        let path = match address.strip_prefix('/') {
-            Some(rest) => finder.root.join(fetch::readable(rest)),
-            None => from
-                .parent()
-                .unwrap_or(&finder.root)
-                .join(fetch::readable(address)),
-        };
-        let path = clean(&path);
-        let Some((own, imports)) = self.by_path.get(&path).filter(|_| depth > 0) else {
-            return;
-        };
-        if seen.insert(path.clone()) {
-            styles.extend(own);
-            for import in imports {
-                self.follow(finder, &path, import, styles, seen, depth - 1);
-            }
-        }
-    }
-}
-
-fn imports(found: &Found) -> Vec<String> {
-    let sheets = found
-        .linked
-        .iter()
-        .filter(|linked| linked.what == Links::Sheet);
-    sheets.map(|linked| linked.address.clone()).collect()
-}
-
 /// Works on a file.
 pub(super) fn of(
     file: &SiteFile,
@@ -234,29 +153,20 @@ pub(super) fn of(
         &parts,
         found.base.as_deref(),
     );
-    let extent = settings.extent;
-    let done = match file.kind {
-        Kind::Page => {
-            let is_whole = found
-                .linked
-                .iter()
-                .any(|linked| linked.what == Links::Sheet)
-                || blotted.contains("</html");
-            let styles = if is_whole {
-                sheets.of(finder, &file.path, &found)
-            } else {
-                sheets.all.clone()
-            };
-            rewire::page(&blotted, &found, &parts, &styles, extent, &mut guide)
-        }
-        Kind::Sheet => rewire::sheet(&blotted, &found, &parts, extent, &mut guide),
-        Kind::Markdown => {
-            rewire::markdown(&blotted, &found, &parts, &sheets.all, extent, &mut guide)
-        }
-        Kind::Xml => rewire::of_xml(&blotted, &found, &parts, extent, &mut guide),
-        Kind::Manifest => rewire::of_json(&blotted, &found, &parts, &mut guide),
+    let read = rewire::File {
+        text: &blotted,
+        found: &found,
+        parts: &parts,
+        extent: settings.extent,
     };
-    let front = front_matter(file.kind, &blotted, &parts, &mut guide);
+    let done = match file.kind {
+        Kind::Page => rewire::page(&read, sheets.of(finder, file, &read), &mut guide),
+        Kind::Sheet => rewire::sheet(&read, &mut guide),
+        Kind::Markdown => rewire::markdown(&read, &sheets.all, &mut guide),
+        Kind::Xml => rewire::of_xml(&read, &mut guide),
+        Kind::Manifest => rewire::of_json(&read, &mut guide),
+    };
+    let front = front_matter(file.kind, &read, &mut guide);
     worked.notes = guide.notes;
     worked.references = done.references + front.references;
     for remark in done.remarks.into_iter().chain(front.remarks) {
@@ -302,17 +212,12 @@ fn references(kind: Kind, text: &str) -> Found {
 }
 
 /// What stands before a text: settings of the program that builds the site.
-fn front_matter(
-    kind: Kind,
-    text: &str,
-    parts: &[Range<usize>],
-    guide: &mut FileGuide<'_>,
-) -> rewire::Rewired {
+fn front_matter(kind: Kind, file: &rewire::File<'_>, guide: &mut FileGuide<'_>) -> rewire::Rewired {
     if !matches!(kind, Kind::Page | Kind::Markdown) {
         return rewire::Rewired::default();
     }
-    let found = markdown::front_matter(text);
-    rewire::of_json(text, &found, parts, guide)
+    let found = &markdown::front_matter(file.text);
+    rewire::of_json(&rewire::File { found, ..*file }, guide)
 }
 
 /// References that a template holds, which nobody else may change.
@@ -329,7 +234,8 @@ fn in_templates(
     let lines = kiln_site::text::Lines::of(text);
     for part in parts {
         for (at, address) in templates::addresses(text, part) {
-            if finder.leads_to_original(&file.path, address) {
+            let path = finder.path_of(&file.path, None, address);
+            if path.is_some_and(|path| finder.is_known(&path)) {
                 let says = Says::InTemplate.as_str();
                 notes.say(Matter::Undone, &file.name, lines.at(at), address, says);
             }

@@ -38,7 +38,7 @@ pub(super) struct Finder {
     /// The address of the site.
     home: Option<String>,
     /// What a browser has measured.
-    measured: ByLine,
+    measured: HashMap<PathBuf, ByLine>,
 }
 
 impl Finder {
@@ -77,7 +77,7 @@ impl Finder {
             .map(|path| plain_name(&path.to_string_lossy()));
         let measured = match &settings.shown {
             Some(path) => shown::read(path, &root)?,
-            None => ByLine::new(),
+            None => HashMap::new(),
         };
         Ok(Finder {
             originals: settings.sources.originals.as_deref().map(find::real),
@@ -102,11 +102,15 @@ impl Finder {
         folder == self.stock.out || self.originals.as_deref() == Some(folder)
     }
 
-    /// Whether an address in a file leads to an original or a piece.
-    pub fn leads_to_original(&self, file: &Path, address: &str) -> bool {
-        let guide = FileGuide::new(self, file, "", &[], None);
-        let path = guide.on_disk(address);
-        path.is_some_and(|(path, _)| self.known(&path).is_some())
+    /// The path that an address in a file leads to, with what the file says that it is relative to.
+    pub fn path_of(&self, file: &Path, base: Option<&str>, address: &str) -> Option<PathBuf> {
+        let guide = FileGuide::new(self, file, "", &[], base);
+        guide.on_disk(address).map(|(path, _)| path)
+    }
+
+    /// Whether a path leads to an original or a piece.
+    pub fn is_known(&self, path: &Path) -> bool {
+        self.known(path).is_some()
     }
 
     /// What a path leads to, and whether its case differs.
@@ -142,13 +146,14 @@ enum Manner {
 /// Says what the references of one file stand for.
 pub(super) struct FileGuide<'a> {
     finder: &'a Finder,
-    /// The file.
-    path: &'a Path,
+    /// The file, below the site.
     name: &'a str,
     /// Its parts that belong to templates: nobody knows what becomes of them.
     parts: &'a [Range<usize>],
     /// The folder that relative addresses are seen from; `None` where the file says an address elsewhere.
     folder: Option<PathBuf>,
+    /// What a browser has measured, by the line.
+    measured: Option<&'a ByLine>,
     /// What there is to say.
     pub notes: Notes,
 }
@@ -165,10 +170,10 @@ impl<'a> FileGuide<'a> {
         let own = path.parent().unwrap_or(&finder.root).to_owned();
         let mut guide = FileGuide {
             finder,
-            path,
             name,
             parts,
             folder: Some(own),
+            measured: finder.measured.get(path),
             notes: Notes::default(),
         };
         if let Some(base) = base {
@@ -252,8 +257,7 @@ impl<'a> FileGuide<'a> {
     fn spot(&self, showing: &Showing) -> (Spot, bool) {
         let line = showing.candidates().map(|candidate| candidate.line);
         let lines = line.chain([showing.line]);
-        let by_line = &self.finder.measured;
-        let mut measured = lines.filter_map(|line| by_line.get(&(self.path.to_owned(), line)));
+        let mut measured = lines.filter_map(|line| self.measured?.get(&line));
         let sizes = showing
             .choices
             .iter()
@@ -307,11 +311,9 @@ impl<'a> FileGuide<'a> {
         fits.sort_by(|a, b| a.main.widest().total_cmp(&b.main.widest()));
         if let Some(width) = spot.width {
             // The narrowest that one of its widths fills.
-            let fills = |offer: &Offer| offer.displayed().iter().any(|one| one * 1.04 >= width);
-            if let Some(narrow) = fits.iter().position(|shown| fills(&shown.main)) {
-                let widest = fits[narrow].main.widest();
-                fits.retain(|shown| shown.main.widest() == widest);
-            } else if let Some(widest) = fits.last().map(|shown| shown.main.widest()) {
+            let fills = |shown: &&&Shown| shown.main.filling(width).is_some();
+            if let Some(fitting) = fits.iter().find(fills).or(fits.last()) {
+                let widest = fitting.main.widest();
                 fits.retain(|shown| shown.main.widest() == widest);
             }
         }

@@ -6,6 +6,7 @@ mod guide;
 mod learn;
 mod notes;
 mod report;
+mod sheets;
 mod shown;
 mod undo;
 mod work_tree;
@@ -20,10 +21,11 @@ use crate::find;
 use crate::report::{Channels, Counting};
 use crate::settings::RewireSettings;
 use crate::stock::Stock;
-use change::{Changes, Sheets};
+use change::Changes;
 use files::SiteFile;
 use guide::Finder;
 use notes::Notes;
+use sheets::Sheets;
 
 /// Files that are worked on together; what they came to is told in their order.
 const TOGETHER: usize = 256;

@@ -48,14 +48,14 @@ pub(super) struct Measured {
     pub is_below: bool,
 }
 
-/// What was measured, by the file and line of references.
-pub(super) type ByLine = HashMap<(PathBuf, u32), Measured>;
+/// What was measured in a file, by the lines of references.
+pub(super) type ByLine = HashMap<u32, Measured>;
 
 /// Widths that are told apart, in CSS pixels.
 const ALIKE: f64 = 2.0;
 
 /// Reads it; addresses of a server stand for files of the site.
-pub(super) fn read(path: &Path, root: &Path) -> Result<ByLine, Failure> {
+pub(super) fn read(path: &Path, root: &Path) -> Result<HashMap<PathBuf, ByLine>, Failure> {
     let text = fs::read(path).map_err(Failure::unreadable(path))?;
     let refused = |says: &str| Failure::Refused {
         path: path.to_owned(),
@@ -71,23 +71,22 @@ pub(super) fn read(path: &Path, root: &Path) -> Result<ByLine, Failure> {
             "is of another form than this program reads; make it anew",
         ));
     }
-    let mut by_line = ByLine::new();
+    let mut by_file: HashMap<PathBuf, ByLine> = HashMap::new();
     for picture in &document.pictures {
         let Some(measured) = measured(&picture.shown) else {
             continue;
         };
         for used in &picture.uses {
             if let Some(file) = on_disk(&used.file, root) {
-                let known = by_line
-                    .entry((file, used.line))
-                    .or_insert_with(|| measured.clone());
+                let by_line = by_file.entry(file).or_default();
+                let known = by_line.entry(used.line).or_insert_with(|| measured.clone());
                 if known.width < measured.width {
                     *known = measured.clone();
                 }
             }
         }
     }
-    Ok(by_line)
+    Ok(by_file)
 }
 
 fn on_disk(address: &str, root: &Path) -> Option<PathBuf> {

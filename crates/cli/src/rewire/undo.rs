@@ -56,7 +56,7 @@ impl Diff {
     /// Takes in the change of a file.
     pub fn take(&mut self, patch: &[u8], channels: &Channels) -> Result<(), Failure> {
         match self {
-            Diff::Printed => channels.print(|out, _| out.write_all(patch)),
+            Diff::Printed => channels.print_bytes(patch),
             Diff::Kept { file, folder } => {
                 let written = file.write_all(patch);
                 written.map_err(Failure::unwritable(&folder.0))

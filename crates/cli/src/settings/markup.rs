@@ -2,14 +2,13 @@
 
 use std::path::{Path, PathBuf};
 
-use clap::Parser;
 use kiln_core::plan::Glob;
 use kiln_site::rewire::Extent;
 
 use super::{kiln_file, labels, out_folder, unknown_place};
-use crate::args::{MarkupArgs, RewireArgs};
+use crate::args::{MarkupArgs, RewireArgs, StockArgs};
 use crate::failure::Failure;
-use crate::given::{MarkupGiven, Placeholder};
+use crate::given::{MarkupGiven, Meanwhile};
 use crate::site::{PlaceGiven, SiteFile};
 
 /// Where pieces are found, and what is said of them.
@@ -37,7 +36,7 @@ pub struct MarkupSettings {
     /// What addresses are made of.
     pub address: Address,
     /// What stands in the spot of a picture until it comes.
-    pub placeholder: Option<Placeholder>,
+    pub meanwhile: Option<Meanwhile>,
     /// Drawings up to this weight stand in the page itself.
     pub inline: u64,
     /// How it is given.
@@ -71,17 +70,16 @@ pub enum MarkupForm {
 impl MarkupSettings {
     /// What options and kiln file mean together.
     pub fn resolve(typed: &MarkupArgs) -> Result<MarkupSettings, Failure> {
-        let file = kiln_file(&typed.kiln_file)?;
+        let file = kiln_file(&typed.stock.kiln_file)?;
         let file = file.as_ref();
         let given = MarkupGiven {
             base: typed.base.clone(),
-            home: None,
-            placeholder: typed.placeholder,
+            meanwhile: typed.meanwhile,
             inline: typed.inline,
             template: typed.template.clone(),
-            except: None,
+            ..MarkupGiven::default()
         };
-        let given = given.over(&file.map_or(MarkupGiven::default(), |file| file.markup.clone()));
+        let given = over(given, file);
         let known = |name: &&String| {
             file.is_some_and(|file| file.places.iter().any(|place| place.name == **name))
         };
@@ -115,9 +113,9 @@ impl MarkupSettings {
         Ok(MarkupSettings {
             paths: typed.paths.clone(),
             places: typed.place.clone(),
-            sources: sources(typed.out.as_ref(), typed.labels.as_ref(), file),
+            sources: sources(&typed.stock, file),
             address,
-            placeholder: given.placeholder,
+            meanwhile: given.meanwhile,
             inline: given.inline.unwrap_or(0),
             form,
             into: typed.into.clone(),
@@ -125,11 +123,19 @@ impl MarkupSettings {
     }
 }
 
-fn sources(out: Option<&PathBuf>, sheet: Option<&PathBuf>, file: Option<&SiteFile>) -> Sources {
+/// What was said, over what the kiln file says.
+fn over(given: MarkupGiven, file: Option<&SiteFile>) -> MarkupGiven {
+    match file {
+        Some(file) => given.over(&file.markup),
+        None => given,
+    }
+}
+
+fn sources(typed: &StockArgs, file: Option<&SiteFile>) -> Sources {
     Sources {
-        out: out_folder(out, file),
+        out: out_folder(typed.out.as_ref(), file),
         originals: file.and_then(|file| file.originals.clone()),
-        labels: labels(sheet, file),
+        labels: labels(typed.labels.as_ref(), file),
         places: file.map_or(Vec::new(), |file| file.places.clone()),
     }
 }
@@ -164,27 +170,17 @@ pub struct RewireSettings {
 }
 
 impl RewireSettings {
-    /// Those of `kiln rewire SITE --kiln FILE`.
-    pub fn of(site: &Path, kiln: &Path) -> Result<RewireSettings, Failure> {
-        #[derive(Parser)]
-        struct Alone {
-            #[command(flatten)]
-            rewire: RewireArgs,
-        }
-        let arguments = [
-            "kiln".as_ref(),
-            "--kiln".as_ref(),
-            kiln.as_os_str(),
-            site.as_os_str(),
-        ];
-        RewireSettings::resolve(&Alone::parse_from(arguments).rewire)
-    }
-
     /// What options and kiln file mean together.
     pub fn resolve(typed: &RewireArgs) -> Result<RewireSettings, Failure> {
-        let file = kiln_file(&typed.kiln_file)?;
+        let file = kiln_file(&typed.stock.kiln_file)?;
         let file = file.as_ref();
-        let given = file.map_or(MarkupGiven::default(), |file| file.markup.clone());
+        let given = MarkupGiven {
+            base: typed.base.clone(),
+            home: typed.home.clone(),
+            except: (!typed.except.is_empty()).then(|| typed.except.clone()),
+            ..MarkupGiven::default()
+        };
+        let given = over(given, file);
         let about = std::fs::metadata(&typed.site).map_err(Failure::unreadable(&typed.site))?;
         if !about.is_dir() {
             return Err(Failure::Refused {
@@ -194,14 +190,11 @@ impl RewireSettings {
         }
         Ok(RewireSettings {
             site: typed.site.clone(),
-            sources: sources(typed.out.as_ref(), typed.labels.as_ref(), file),
-            base: typed.base.clone().or(given.base),
-            home: typed.home.clone().or(given.home),
+            sources: sources(&typed.stock, file),
+            base: given.base,
+            home: given.home,
             shown: typed.shown.clone(),
-            except: match &typed.except[..] {
-                [] => given.except.unwrap_or_default(),
-                except => except.to_vec(),
-            },
+            except: given.except.unwrap_or_default(),
             extent: Extent {
                 plain: typed.plain,
                 markdown_as_html: typed.markdown_as_html,

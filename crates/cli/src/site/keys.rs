@@ -39,14 +39,7 @@ pub const CHECK: [&str; 10] = [
 pub const METADATA: [&str; 3] = ["keep", "write", "resolution"];
 
 /// The keys of `[markup]`.
-pub const MARKUP: [&str; 6] = [
-    "base",
-    "home",
-    "placeholder",
-    "inline",
-    "template",
-    "except",
-];
+pub const MARKUP: [&str; 6] = ["base", "home", "meanwhile", "inline", "template", "except"];
 
 /// The keys that say how a page shows the pictures of a place.
 pub const DISPLAY: [&str; 5] = ["shown-as", "lead", "sizes", "media", "instead-of"];

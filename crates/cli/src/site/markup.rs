@@ -4,7 +4,7 @@ use std::path::Path;
 
 use super::diagnosis::Wrong;
 use super::{Table, globs, in_order, keys};
-use crate::given::{MarkupGiven, Placeholder};
+use crate::given::{MarkupGiven, Meanwhile};
 use crate::wording;
 
 /// Reads it; the paths in it are seen from the folder of the kiln file.
@@ -16,8 +16,8 @@ pub fn read(table: &Table<'_>, folder: &Path, wrongs: &mut Vec<Wrong>) -> Markup
         let taken = match key.get_ref().as_ref() {
             "base" => keys::one(given, wording::parse_base).map(|base| markup.base = Some(base)),
             "home" => keys::one(given, wording::parse_home).map(|home| markup.home = Some(home)),
-            "placeholder" => keys::one(given, str::parse::<Placeholder>)
-                .map(|placeholder| markup.placeholder = Some(placeholder)),
+            "meanwhile" => keys::one(given, str::parse::<Meanwhile>)
+                .map(|meanwhile| markup.meanwhile = Some(meanwhile)),
             "inline" => {
                 keys::one(given, wording::parse_weight).map(|most| markup.inline = Some(most))
             }

@@ -311,7 +311,6 @@ impl Reader<'_> {
         };
         let mut found = css::within(&value.text, &place);
         let width = css::declared(&value.text, "width");
-        found.boxes.clear();
         let opening = self.html.get(..value.span.start - self.offset);
         let opening = opening.and_then(|before| before.chars().next_back());
         for showing in &mut found.showings {

@@ -1,24 +1,16 @@
 //! Style sheets rewritten.
 
-use std::ops::Range;
-
-use super::{Extent, Guide, Rewired, Says, Work};
-use crate::showing::{Found, Role, Showing};
+use super::{Aim, File, Guide, Rewired, Says, Work};
+use crate::showing::{Role, Showing};
 use crate::tags;
 
 /// Properties that take an address, and no `image-set()`.
 const ADDRESS_ONLY: [&str; 2] = ["cursor", "src"];
 
 /// A style sheet.
-pub fn sheet(
-    source: &str,
-    found: &Found,
-    parts: &[Range<usize>],
-    extent: Extent,
-    guide: &mut dyn Guide,
-) -> Rewired {
-    let mut work = Work::of(source, parts, extent);
-    for showing in &found.showings {
+pub fn sheet(file: &File<'_>, guide: &mut dyn Guide) -> Rewired {
+    let mut work = Work::of(file);
+    for showing in &file.found.showings {
         work.style(showing, guide);
     }
     work.done
@@ -43,9 +35,7 @@ impl Work<'_> {
         if property.starts_with("border-image") || property.starts_with("-webkit-border-image") {
             return self.done.say(first.line, &first.address, Says::CutByPixels);
         }
-        let one = aims
-            .iter()
-            .all(|aim| (aim.original, &aim.main.place) == (aims[0].original, &aims[0].main.place));
+        let one = aims.iter().all(|aim| aim.is_like(&aims[0]));
         let function = showing.function.clone().filter(|_| {
             one && !self.extent.plain
                 && showing.role == Role::Style
@@ -73,11 +63,9 @@ impl Work<'_> {
 
 /// The width that a background is made for: of the widths of its place the narrowest that fills its spot, else
 /// the widest.
-fn background_width(aim: &super::Aim) -> f64 {
-    let displayed = aim.main.displayed();
-    let fills = |width: &f64| aim.spot.width.is_some_and(|shown| *width * 1.04 >= shown);
-    let fitting = displayed.iter().copied().find(fills);
+fn background_width(aim: &Aim) -> f64 {
+    let fitting = aim.spot.width.and_then(|spot| aim.main.filling(spot));
     fitting
-        .or(displayed.last().copied())
+        .or_else(|| aim.main.displayed().pop())
         .unwrap_or(aim.main.widest())
 }

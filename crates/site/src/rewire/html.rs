@@ -4,29 +4,20 @@ use std::ops::Range;
 
 use super::styles::{Effect, Styles, effect, height_is_styled};
 use super::tag::Tag;
-use super::{Aim, Extent, Guide, Rewired, Says, Work};
+use super::{Aim, File, Guide, Rewired, Says, Work};
 use crate::escape;
 use crate::html::{self, Attribute};
 use crate::offer::{Form, Layout, Offer};
-use crate::showing::{Found, Role, Showing};
+use crate::showing::{Role, Showing};
 use crate::srcset::Descriptor;
 use crate::tags;
 
 /// A page. Its styles are those of its sheets; its own are added.
-pub fn page(
-    source: &str,
-    found: &Found,
-    parts: &[Range<usize>],
-    styles: &Styles,
-    extent: Extent,
-    guide: &mut dyn Guide,
-) -> Rewired {
-    let mut work = Work::of(source, parts, extent);
-    let mut own = Styles::default();
-    own.add(found);
-    own.extend(styles);
-    for showing in &found.showings {
-        work.showing(showing, &own, guide);
+pub fn page(file: &File<'_>, mut styles: Styles, guide: &mut dyn Guide) -> Rewired {
+    let mut work = Work::of(file);
+    styles.add(file.found);
+    for showing in &file.found.showings {
+        work.showing(showing, &styles, guide);
     }
     work.done
 }
@@ -93,8 +84,7 @@ impl Work<'_> {
                 let Some(of) = guide.aim(showing, candidate) else {
                     return self.plainly(showing, guide);
                 };
-                let is_other = (of.original, &of.main.place) != (aim.original, &aim.main.place);
-                let media = choice.media.clone().filter(|_| is_other);
+                let media = choice.media.clone().filter(|_| !of.is_like(&aim));
                 if media.is_some() && !shapes.iter().any(|shape| shape.media == media) {
                     shapes.push(Offer { media, ..of.main });
                 }
@@ -179,11 +169,7 @@ impl Work<'_> {
         }
         if wanted.is_empty() {
             for span in there {
-                let before = self.source.get(..span.start).unwrap_or_default();
-                let start = before.trim_ascii_end().len();
-                self.done
-                    .edits
-                    .replace(self.source, start..span.end, String::new());
+                self.done.edits.remove(self.source, span);
             }
             return;
         }
@@ -204,16 +190,8 @@ impl Work<'_> {
         self.done
             .edits
             .replace(self.source, first.clone(), wanted.join(gap));
-        for pair in there.windows(2) {
-            let between = self.source.get(pair[0].end..pair[1].start).unwrap_or("x");
-            let start = if between.trim().is_empty() {
-                pair[0].end
-            } else {
-                pair[1].start
-            };
-            self.done
-                .edits
-                .replace(self.source, start..pair[1].end, String::new());
+        for other in &there[1..] {
+            self.done.edits.remove(self.source, other.clone());
         }
     }
 
@@ -232,11 +210,7 @@ impl Work<'_> {
                 .get(name)
                 .filter(|_| !wanted.iter().any(|(one, _)| *one == name))
             {
-                let before = self.source.get(..there.span.start).unwrap_or_default();
-                let start = before.trim_ascii_end().len();
-                self.done
-                    .edits
-                    .replace(self.source, start..there.span.end, String::new());
+                self.done.edits.remove(self.source, there.span.clone());
             }
         }
     }

@@ -19,7 +19,7 @@ pub use styles::Styles;
 use crate::edit::Edits;
 use crate::escape::attribute;
 use crate::offer::{Layout, Offer, Piece, Spot};
-use crate::showing::{Candidate, Role, Showing};
+use crate::showing::{Candidate, Found, Role, Showing};
 use crate::srcset::Descriptor;
 use crate::tags::{Offers, Words};
 use crate::templates;
@@ -131,6 +131,19 @@ impl Rewired {
     }
 }
 
+/// A file that is to be rewritten.
+#[derive(Clone, Copy, Debug)]
+pub struct File<'a> {
+    /// Its text, with what belongs to templates blotted out.
+    pub text: &'a str,
+    /// What it refers to.
+    pub found: &'a Found,
+    /// Its parts that belong to templates.
+    pub parts: &'a [Range<usize>],
+    /// How much is rewritten.
+    pub extent: Extent,
+}
+
 /// A file that is rewritten.
 struct Work<'a> {
     /// Its text.
@@ -143,11 +156,11 @@ struct Work<'a> {
 }
 
 impl<'a> Work<'a> {
-    fn of(source: &'a str, parts: &'a [Range<usize>], extent: Extent) -> Work<'a> {
+    fn of(file: &File<'a>) -> Work<'a> {
         Work {
-            source,
-            parts,
-            extent,
+            source: file.text,
+            parts: file.parts,
+            extent: file.extent,
             is_markdown: false,
             done: Rewired::default(),
         }
@@ -270,6 +283,11 @@ fn described<'a>(layout: &Layout<'a>, descriptor: Descriptor) -> &'a Piece {
 }
 
 impl Aim {
+    /// Whether both are of one original for one place.
+    fn is_like(&self, other: &Aim) -> bool {
+        (self.original, &self.main.place) == (other.original, &other.main.place)
+    }
+
     fn offers(&self) -> Offers<'_> {
         Offers {
             others: &self.others,

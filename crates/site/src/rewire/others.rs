@@ -1,29 +1,21 @@
 //! Markdown, XML and JSON rewritten.
 
 use std::collections::HashMap;
-use std::ops::Range;
 
 use roxmltree::{Document, Node, ParsingOptions};
 
 use super::styles::Styles;
-use super::{Extent, Guide, Rewired, Work};
+use super::{File, Guide, Rewired, Work};
 use crate::escape;
 use crate::offer::Piece;
-use crate::showing::{Found, Role, Showing};
+use crate::showing::{Role, Showing};
 use crate::tags;
 
 /// A text in Markdown.
-pub fn markdown(
-    source: &str,
-    found: &Found,
-    parts: &[Range<usize>],
-    styles: &Styles,
-    extent: Extent,
-    guide: &mut dyn Guide,
-) -> Rewired {
-    let mut work = Work::of(source, parts, extent);
+pub fn markdown(file: &File<'_>, styles: &Styles, guide: &mut dyn Guide) -> Rewired {
+    let mut work = Work::of(file);
     work.is_markdown = true;
-    for showing in &found.showings {
+    for showing in &file.found.showings {
         match showing.role {
             Role::Markdown => work.picture(showing, guide),
             _ => work.showing(showing, styles, guide),
@@ -79,26 +71,20 @@ impl Work<'_> {
 const ABOUT: [&str; 5] = ["type", "length", "fileSize", "width", "height"];
 
 /// An XML file: a drawing, a feed, a sitemap.
-pub fn of_xml(
-    source: &str,
-    found: &Found,
-    parts: &[Range<usize>],
-    extent: Extent,
-    guide: &mut dyn Guide,
-) -> Rewired {
-    let mut work = Work::of(source, parts, extent);
+pub fn of_xml(file: &File<'_>, guide: &mut dyn Guide) -> Rewired {
+    let mut work = Work::of(file);
     let options = ParsingOptions {
         allow_dtd: true,
         ..ParsingOptions::default()
     };
-    let document = Document::parse_with_options(source, options).ok();
+    let document = Document::parse_with_options(file.text, options).ok();
     let nodes = document.iter().flat_map(Document::descendants);
     let of_attributes = nodes.flat_map(|node| {
         let attributes = node.attributes();
         attributes.map(move |one| (one.range_value().start, node))
     });
     let by_address: HashMap<usize, Node<'_, '_>> = of_attributes.collect();
-    for showing in &found.showings {
+    for showing in &file.found.showings {
         match showing.role {
             Role::Style => work.style(showing, guide),
             _ => work.plainly(showing, guide),
@@ -148,14 +134,9 @@ fn said(piece: &Piece, name: &str) -> String {
 }
 
 /// A web app manifest.
-pub fn of_json(
-    source: &str,
-    found: &Found,
-    parts: &[Range<usize>],
-    guide: &mut dyn Guide,
-) -> Rewired {
-    let mut work = Work::of(source, parts, Extent::default());
-    for showing in &found.showings {
+pub fn of_json(file: &File<'_>, guide: &mut dyn Guide) -> Rewired {
+    let mut work = Work::of(file);
+    for showing in &file.found.showings {
         work.plainly(showing, guide);
     }
     work.done

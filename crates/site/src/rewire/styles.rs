@@ -37,7 +37,7 @@ impl Styles {
         self.is_close |= found.is_close;
         self.rules.extend(found.boxes.iter().filter_map(|sizing| {
             Some(Rule {
-                of: Selectors::about("img", sizing.selector.as_deref()?)?,
+                of: Selectors::about("img", &sizing.selector)?,
                 side: sizing.side,
                 is_auto: sizing.is_auto,
                 is_conditional: sizing.is_conditional,

@@ -13,7 +13,7 @@ use kiln_core::plan::{Extent, Job, Original, Wish};
 use kiln_core::source;
 use kiln_site::offer::Offer;
 
-use crate::given::Placeholder;
+use crate::given::Meanwhile;
 use crate::mishap::Mishap;
 use crate::pages;
 
@@ -28,7 +28,7 @@ const PIXELS: u64 = 300_000_000;
 
 /// A value of the property `background`; `None` where the picture is transparent, since it would show
 /// through, or a drawing.
-pub(super) fn of(offer: &Offer, out: &Path, kind: Placeholder) -> Result<Option<String>, Mishap> {
+pub(super) fn of(offer: &Offer, out: &Path, kind: Meanwhile) -> Result<Option<String>, Mishap> {
     let Some(piece) = offer.pieces.iter().find(|piece| !piece.is_scalable()) else {
         return Ok(None);
     };
@@ -38,14 +38,14 @@ pub(super) fn of(offer: &Offer, out: &Path, kind: Placeholder) -> Result<Option<
         sized.unwrap_or_else(|_| Err(Mishap::new("its smallest piece cannot be decoded")))
     };
     let mean = sized(1)?;
-    if mean.is_transparent() && !mean.is_opaque() {
+    if mean.is_transparent() {
         return Ok(None);
     }
     let colour = match mean.samples() {
         [red, green, blue, ..] => format!("#{red:02x}{green:02x}{blue:02x}"),
         _ => return Ok(None),
     };
-    if kind == Placeholder::Colour {
+    if kind == Meanwhile::Colour {
         return Ok(Some(colour));
     }
     for side in SIDES {
