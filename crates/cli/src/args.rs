@@ -1,6 +1,7 @@
 //! The command line as typed. What it means is decided in `settings`.
 
 mod check;
+mod deliver;
 mod judging;
 mod markup;
 mod page;
@@ -17,6 +18,7 @@ use kiln_core::plan::{CreditsWish, Look};
 use crate::layer::{TypedLayer, TypedShape};
 use crate::wording;
 pub use check::CheckArgs;
+pub use deliver::DeliverArgs;
 pub use judging::JudgingArgs;
 pub use markup::{MarkupArgs, RewireArgs, StockArgs};
 pub use page::PageArgs;
@@ -67,6 +69,8 @@ pub enum Command {
     Markup(Box<MarkupArgs>),
     /// Point the HTML, CSS and Markdown of a site at the pieces.
     Rewire(Box<RewireArgs>),
+    /// Bundle the pieces with their texts, or send them to where visitors find them.
+    Deliver(Box<DeliverArgs>),
     /// Unpack the sample site of Tern Point Light, fire it and rewire its pages.
     Demo(DemoArgs),
     /// Print what a shell needs to complete commands and options.

@@ -9,13 +9,13 @@ use std::process::ExitCode;
 use kiln_site::edit::{Edits, applied};
 use kiln_site::{kinds, walk};
 
-use crate::args::{DemoArgs, FireArgs, RewireArgs};
+use crate::args::{DeliverArgs, DemoArgs, FireArgs, RewireArgs};
 use crate::failure::Failure;
 use crate::firing;
 use crate::grid::{self, FAINT, GOOD};
 use crate::report::Channels;
-use crate::settings::{RewireSettings, Settings, Telling, VIEWPORTS};
-use crate::{loads, rewire, wording, write};
+use crate::settings::{DeliverSettings, RewireSettings, Settings, Telling, VIEWPORTS};
+use crate::{deliver, loads, rewire, wording, write};
 
 macro_rules! sample_site {
     ($($name:literal),* $(,)?) => {
@@ -100,7 +100,7 @@ pub fn run(typed: &DemoArgs, channels: &Channels) -> Result<ExitCode, Failure> {
         } else {
             rewired(typed, &settings, channels)?;
         }
-        return Ok(ExitCode::SUCCESS);
+        return bundled(typed, channels);
     }
     Ok(report.exit())
 }
@@ -135,11 +135,25 @@ fn rewired(
         rows.push(row([page.to_owned(), before, after, change], GOOD));
     }
     channels.print(|out, columns| writeln!(out, "\n{}", grid::set(rows, columns, &[1, 2, 3])))?;
-    say(&format!(
-        "\nOpen {dir}/index.html beside {dir}/{BEFORE}/index.html, or let kiln page {dir}/{BEFORE} {dir} set \
-         them side by side."
-    ));
     Ok(())
+}
+
+/// Packs the pieces with their texts, to be handed on.
+fn bundled(typed: &DemoArgs, channels: &Channels) -> Result<ExitCode, Failure> {
+    let typed_so = DeliverArgs::by(&typed.dir.join("kiln.toml"));
+    let report = deliver::deliver(&DeliverSettings::resolve(&typed_so)?, channels)?;
+    if !(typed.json || typed.quiet) {
+        let dir = typed.dir.display();
+        say(&format!(
+            "\nAnd all pieces with their texts in a bundle, as kiln deliver in {dir} makes it:\n"
+        ));
+        channels.print(|out, _| report.sums(out))?;
+        say(&format!(
+            "\nOpen {dir}/index.html beside {dir}/{BEFORE}/index.html, or let kiln page {dir}/{BEFORE} {dir} set \
+             them side by side."
+        ));
+    }
+    Ok(report.exit())
 }
 
 /// Writes what is missing; a file of that name with other contents is never touched. Pages that an earlier

@@ -56,6 +56,11 @@ pub enum Failure {
     FolderThere(PathBuf),
     #[error("there is no place {name:?}; {advice}")]
     NoPlace { name: String, advice: String },
+    #[error("there is no target {name:?}; {advice}")]
+    NoTarget { name: String, advice: String },
+    /// Nothing can be sent to a target.
+    #[error("{address}: {says}")]
+    Undelivered { address: String, says: String },
     #[error("{path}: is there already; name another file with --kiln, or move it away")]
     KilnFileThere { path: PathBuf },
     #[error("{path}: {what}")]
@@ -159,6 +164,7 @@ impl Failure {
             | Failure::NoKilnFile { .. }
             | Failure::Refused { .. }
             | Failure::KilnFile(_)
+            | Failure::NoTarget { .. }
             | Failure::NoPlace { .. } => ExitCode::from(2),
             _ => ExitCode::from(1),
         }

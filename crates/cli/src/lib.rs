@@ -3,7 +3,9 @@
 
 mod args;
 mod browser;
+mod carry;
 mod check;
+mod deliver;
 mod demo;
 mod failure;
 mod fetch;
@@ -74,6 +76,8 @@ pub fn run() -> ExitCode {
             .and_then(|settings| markup::run(&settings, &channels)),
         Command::Rewire(typed) => settings::RewireSettings::resolve(&typed)
             .and_then(|settings| rewire::run(&settings, &channels)),
+        Command::Deliver(typed) => settings::DeliverSettings::resolve(&typed)
+            .and_then(|settings| deliver::run(&settings, &channels)),
         Command::Demo(typed) => demo::run(&typed, &channels),
         Command::Completions(typed) => manual::completions(&typed, &channels),
         Command::Man(typed) => manual::pages(&typed, &channels),

@@ -125,13 +125,25 @@ impl Sheet {
 
     /// Puts a row for a new original behind the others, with what it says of itself.
     pub fn add(&mut self, file: &str, said: &Credits) -> Result<(), Failure> {
+        self.enter(Label {
+            file: file.to_owned(),
+            credits: said.clone(),
+            decorative: false,
+        })
+    }
+
+    /// Puts a row behind the others.
+    pub fn enter(&mut self, label: Label) -> Result<(), Failure> {
         let cell = |heading: &String| match heading.as_str() {
-            FILE => file,
+            FILE => label.file.as_str(),
+            DECORATIVE if label.decorative => "yes",
             DECORATIVE => "no",
             other => {
                 let mut fields = Field::ALL.into_iter();
                 let field = fields.find(|field| column(*field) == other);
-                field.and_then(|field| said.get(field)).unwrap_or_default()
+                field
+                    .and_then(|field| label.credits.get(field))
+                    .unwrap_or_default()
             }
         };
         let line = self.line(&self.headings.iter().map(cell).collect::<Vec<_>>())?;
@@ -139,11 +151,7 @@ impl Sheet {
             self.text.push('\n');
         }
         self.text.push_str(&line);
-        self.labels.push(Label {
-            file: file.to_owned(),
-            credits: said.clone(),
-            decorative: false,
-        });
+        self.labels.push(label);
         Ok(())
     }
 
@@ -232,11 +240,15 @@ impl Sheet {
             .from_reader(body.as_bytes())
     }
 
+    /// As a file.
+    pub fn bytes(&self) -> Vec<u8> {
+        let mark = if self.marked { MARK } else { "" };
+        [mark, &self.text].concat().into_bytes()
+    }
+
     /// Saves it, whole or not at all.
     pub fn save(&self) -> Result<(), Failure> {
-        let mark = if self.marked { MARK } else { "" };
-        let bytes = [mark, &self.text].concat();
-        write::whole(&self.path, bytes.as_bytes()).map_err(Failure::unwritable(&self.path))
+        write::whole(&self.path, &self.bytes()).map_err(Failure::unwritable(&self.path))
     }
 
     fn read_rows(&mut self) -> Result<(), Failure> {

@@ -13,7 +13,7 @@ use kiln_site::tags::Words;
 
 use crate::failure::Failure;
 use crate::find;
-use crate::ledger::{self, Entry, Ledger};
+use crate::ledger::{self, Entry, Ledger, Record};
 use crate::settings::Sources;
 use crate::sheet::Sheet;
 use crate::site::{Display, PlaceGiven};
@@ -25,6 +25,8 @@ pub struct Stock {
     pub out: PathBuf,
     /// In the order of their paths.
     pub originals: Vec<Held>,
+    /// Where pieces are found, by their names, as targets said when they were delivered there.
+    pub addresses: HashMap<String, String>,
     /// What is odd in the label sheet.
     pub remarks: Vec<String>,
 }
@@ -62,6 +64,12 @@ impl Shown {
         let offers = self.others.iter().chain([&self.main]);
         offers.flat_map(|offer| &offer.pieces)
     }
+
+    /// Leaves out the pieces that are not to be kept.
+    pub fn keep(&mut self, is_kept: impl Fn(&Piece) -> bool) {
+        let offers = self.others.iter_mut().chain([&mut self.main]);
+        offers.for_each(|offer| offer.pieces.retain(&is_kept));
+    }
 }
 
 impl Stock {
@@ -70,8 +78,9 @@ impl Stock {
         if !ledger::is_in(&sources.out) {
             return Err(Failure::NoPieces(sources.out.clone()));
         }
-        let entries = Ledger::look(&sources.out)?;
-        let entries = entries.ok_or_else(|| Failure::NoLedger(sources.out.join(ledger::NAME)))?;
+        let record = Ledger::look(&sources.out)?;
+        let record = record.ok_or_else(|| Failure::NoLedger(sources.out.join(ledger::NAME)))?;
+        let addresses = addresses(&record);
         let mut remarks = Vec::new();
         let labels = labels(sources, &mut remarks)?;
         let out = find::real(&sources.out);
@@ -87,10 +96,36 @@ impl Stock {
             }
         };
         Ok(Stock {
-            originals: entries.into_iter().map(held).collect(),
+            originals: record.originals.into_iter().map(held).collect(),
+            addresses,
             out,
             remarks,
         })
+    }
+
+    /// The originals that are asked for by their paths, those of their pieces and folders of them, with the
+    /// places that are; all where none is said.
+    pub fn wanted(&self, paths: &[PathBuf], places: &[String]) -> Vec<Held> {
+        let paths: Vec<PathBuf> = paths.iter().map(|path| find::real(path)).collect();
+        let is_named = |held: &&Held| {
+            let names = |path: &PathBuf| {
+                let mut pieces = held.shown.iter().flat_map(Shown::pieces);
+                held.path.starts_with(path)
+                    || pieces.any(|piece| self.out.join(&piece.name).starts_with(path))
+            };
+            paths.is_empty() || paths.iter().any(names)
+        };
+        let mut wanted: Vec<Held> = self.originals.iter().filter(is_named).cloned().collect();
+        for held in &mut wanted {
+            held.shown.retain(|shown| {
+                let place = shown.main.place.as_ref();
+                places.is_empty() || place.is_some_and(|place| places.contains(place))
+            });
+        }
+        wanted.retain(|held| {
+            !held.shown.is_empty() || (places.is_empty() && !held.missing.is_empty())
+        });
+        wanted
     }
 
     /// What paths lead to. The paths are without links.
@@ -256,6 +291,19 @@ fn shown(mut by_place: BTreeMap<Option<String>, Vec<Piece>>, places: &[PlaceGive
         }
     }
     all
+}
+
+/// Where pieces are found: of those that are still what was delivered.
+fn addresses(record: &Record) -> HashMap<String, String> {
+    let entries = record.originals.values().flat_map(|entry| &entry.pieces);
+    let made: HashMap<&String, &String> = entries
+        .filter_map(|(name, piece)| Some((name, &piece.made.as_ref()?.digest)))
+        .collect();
+    let files = record.deliveries.values().flatten();
+    let known = files.filter(|(name, file)| made.get(name) == Some(&&file.digest));
+    known
+        .filter_map(|(name, file)| Some((name.clone(), file.address.clone()?)))
+        .collect()
 }
 
 fn labels(sources: &Sources, remarks: &mut Vec<String>) -> Result<HashMap<String, Label>, Failure> {

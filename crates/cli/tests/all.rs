@@ -6,6 +6,8 @@ mod browser;
 mod candidates;
 mod carried;
 mod check;
+mod deliver;
+mod delivered;
 mod demo;
 mod drawings;
 mod fire;
@@ -28,6 +30,7 @@ mod rewire_refused;
 mod rooms;
 #[cfg(unix)]
 mod serve;
+mod servers;
 mod site;
 mod support;
 mod survey;

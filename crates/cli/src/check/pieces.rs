@@ -11,14 +11,14 @@ use super::files::Files;
 use super::{At, Flaws};
 use crate::failure::Failure;
 use crate::find;
-use crate::ledger::{Entry, Ledger};
+use crate::ledger::{Entry, Ledger, Record};
 use crate::rules::Rule;
 use crate::write::leads_below;
 
 /// Checks every ledger that was found.
 pub(super) fn check(files: &Files, flaws: &mut Flaws<'_>) -> Result<(), Failure> {
     for folder in &files.fired {
-        let Some(originals) = Ledger::look(folder)? else {
+        let Some(Record { originals, .. }) = Ledger::look(folder)? else {
             let file = folder.join(crate::ledger::NAME);
             let file = file.to_string_lossy();
             let value = "the ledger cannot be read".to_owned();

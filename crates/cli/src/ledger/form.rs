@@ -8,6 +8,7 @@ use kiln_core::pipeline::Attempt;
 use kiln_core::pixels::Size;
 use serde::{Deserialize, Serialize};
 
+use super::delivery::{self, Deliveries};
 use super::{Entry, Made, PieceEntry, Share, Trimmed};
 use crate::write::leads_below;
 
@@ -35,6 +36,8 @@ pub enum Form {
 pub struct Sound {
     /// The originals and their pieces.
     pub originals: BTreeMap<String, Entry>,
+    /// What was delivered.
+    pub deliveries: Deliveries,
     /// The form that it had, where that is an earlier one.
     pub carried_from: Option<u64>,
     /// Names that lead out of the out folder: they are none that was ever made.
@@ -51,10 +54,12 @@ struct Head {
 
 /// The form today.
 #[derive(Serialize, Deserialize)]
-struct Document<T> {
+struct Document<T, D> {
     schema: u32,
     kiln: String,
     originals: T,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    deliveries: Option<D>,
 }
 
 /// The forms 2 to 4: as today, but that more was said of what was made.
@@ -100,11 +105,15 @@ struct FirstPiece {
 }
 
 /// A ledger's bytes.
-pub fn write(originals: &BTreeMap<String, Entry>) -> serde_json::Result<Vec<u8>> {
+pub fn write(
+    originals: &BTreeMap<String, Entry>,
+    deliveries: &Deliveries,
+) -> serde_json::Result<Vec<u8>> {
     let document = Document {
         schema: SCHEMA,
         kiln: env!("CARGO_PKG_VERSION").to_owned(),
         originals,
+        deliveries: (!deliveries.is_empty()).then_some(deliveries),
     };
     let mut text = serde_json::to_vec_pretty(&document)?;
     text.push(b'\n');
@@ -116,15 +125,22 @@ pub fn read(text: &[u8]) -> Form {
     let Ok(Head { schema, kiln }) = serde_json::from_slice(text) else {
         return Form::Damaged;
     };
+    let mut deliveries = Deliveries::new();
     let originals = match schema {
         1 => serde_json::from_slice(text).map(by_pieces),
         2..=4 => serde_json::from_slice(text).map(by_originals),
-        5 => serde_json::from_slice(text).map(|document: Document<_>| document.originals),
+        5 => serde_json::from_slice(text).map(|document: Document<_, Deliveries>| {
+            deliveries = document.deliveries.unwrap_or_default();
+            document.originals
+        }),
         _ if schema > SCHEMA.into() => return Form::Newer { schema, kiln },
         _ => return Form::Damaged,
     };
     match originals {
-        Ok(originals) => Form::Sound(checked(originals, schema)),
+        Ok(originals) => Form::Sound(Sound {
+            deliveries: delivery::checked(deliveries),
+            ..checked(originals, schema)
+        }),
         Err(_) => Form::Damaged,
     }
 }
@@ -202,6 +218,7 @@ fn checked(mut originals: BTreeMap<String, Entry>, schema: u64) -> Sound {
     originals.retain(|_, entry| !entry.pieces.is_empty());
     Sound {
         originals,
+        deliveries: Deliveries::new(),
         carried_from: Some(schema).filter(|schema| *schema < SCHEMA.into()),
         outside,
     }
@@ -277,6 +294,35 @@ mod tests {
             let standing = (!believed).then_some("p");
             assert_eq!(piece.standing.as_deref(), standing, "{made}");
         }
+    }
+
+    /// A delivery may be true or not; what nobody would do by it is left out.
+    #[test]
+    fn deliveries_that_lead_elsewhere_are_not_believed() {
+        let file =
+            |address: &str| format!(r#"{{"digest": "d", "weight": 3, "address": {address}}}"#);
+        let text = ledger("null").replace(
+            r#""originals""#,
+            &format!(
+                r#""deliveries": {{"davs://a.example/": {{"a.webp": {}, "../b.webp": {}, "c.webp": {}}}, "x": {{}}}},
+                "originals""#,
+                file(r#""https://a.example/a.webp""#),
+                file("null"),
+                file(r#""javascript:alert(1)""#),
+            ),
+        );
+        let found = sound(&text).deliveries;
+        let files = &found["davs://a.example/"];
+        assert_eq!((found.len(), files.len()), (1, 2));
+        assert_eq!(
+            files["a.webp"].address.as_deref(),
+            Some("https://a.example/a.webp")
+        );
+        assert_eq!(files["c.webp"].address, None);
+        let entry = super::super::Deliveries::from([("x".to_owned(), files.clone())]);
+        let written = write(&BTreeMap::new(), &entry).expect("memory");
+        let again = sound(&String::from_utf8(written).expect("text")).deliveries;
+        assert_eq!(again, entry);
     }
 
     #[test]

@@ -1,5 +1,6 @@
 //! The record that a firing leaves beside its pieces: `kiln-ledger.json` (docs/formats.md).
 
+mod delivery;
 mod entry;
 mod form;
 
@@ -15,6 +16,7 @@ use kiln_core::plan::PlannedPiece;
 
 use crate::failure::Failure;
 use crate::{wording, write};
+pub use delivery::{Delivered, Deliveries};
 pub use entry::{Entry, Made, PieceEntry, Share, Trimmed};
 use form::Form;
 
@@ -39,10 +41,20 @@ const EARLIER: usize = 256;
 pub struct Ledger {
     path: PathBuf,
     originals: BTreeMap<String, Entry>,
+    deliveries: Deliveries,
     /// Every piece's original.
     owners: HashMap<String, String>,
     saved: Instant,
     pause: Duration,
+}
+
+/// What a ledger holds.
+#[derive(Debug)]
+pub struct Record {
+    /// The originals and their pieces.
+    pub originals: BTreeMap<String, Entry>,
+    /// What was delivered.
+    pub deliveries: Deliveries,
 }
 
 /// A planned piece that was finished.
@@ -93,10 +105,10 @@ impl Ledger {
         let path = out.join(NAME);
         let mut remarks = Vec::new();
         let Some(text) = text(&path).map_err(Failure::unreadable(&path))? else {
-            let ledger = Ledger::new(path, BTreeMap::new());
+            let ledger = Ledger::new(path, form::Sound::default());
             return Ok(Opened { ledger, remarks });
         };
-        let originals = match form::read(&text) {
+        let sound = match form::read(&text) {
             Form::Sound(sound) => {
                 if let Some(schema) = sound.carried_from {
                     remarks.push(format!(
@@ -109,7 +121,7 @@ impl Ledger {
                         "the ledger has {names} outside the out folder, which are passed over"
                     ));
                 }
-                sound.originals
+                sound
             }
             Form::Newer { schema, kiln } => {
                 return Err(Failure::NewerLedger { path, schema, kiln });
@@ -120,19 +132,22 @@ impl Ledger {
                     "the ledger could not be read; it is set aside as {} and a new one begun",
                     aside.display()
                 ));
-                BTreeMap::new()
+                form::Sound::default()
             }
         };
-        let ledger = Ledger::new(path, originals);
+        let ledger = Ledger::new(path, sound);
         Ok(Opened { ledger, remarks })
     }
 
     /// What is recorded of an out folder, which is left as it is; `None` where it cannot be read.
-    pub fn look(out: &Path) -> Result<Option<BTreeMap<String, Entry>>, Failure> {
+    pub fn look(out: &Path) -> Result<Option<Record>, Failure> {
         let path = out.join(NAME);
         let text = text(&path).map_err(Failure::unreadable(&path))?;
         Ok(match form::read(&text.unwrap_or_default()) {
-            Form::Sound(sound) => Some(sound.originals),
+            Form::Sound(sound) => Some(Record {
+                originals: sound.originals,
+                deliveries: sound.deliveries,
+            }),
             Form::Newer { schema, kiln } => {
                 return Err(Failure::NewerLedger { path, schema, kiln });
             }
@@ -160,7 +175,12 @@ impl Ledger {
         texts.flat_map(|text| form::digests(&text)).collect()
     }
 
-    fn new(path: PathBuf, originals: BTreeMap<String, Entry>) -> Ledger {
+    fn new(path: PathBuf, sound: form::Sound) -> Ledger {
+        let form::Sound {
+            originals,
+            deliveries,
+            ..
+        } = sound;
         let owner = |(original, entry): (&String, &Entry)| {
             let names: Vec<String> = entry.pieces.keys().cloned().collect();
             let original = original.clone();
@@ -170,6 +190,7 @@ impl Ledger {
             path,
             owners: originals.iter().flat_map(owner).collect(),
             originals,
+            deliveries,
             saved: Instant::now(),
             pause: SAVE_EVERY,
         }
@@ -298,6 +319,12 @@ impl Ledger {
         owner.pieces.get(name)?.standing.as_deref()
     }
 
+    /// The digest of the file that a firing left under a name.
+    pub fn digest(&self, name: &str) -> Option<&str> {
+        let owner = self.originals.get(self.owners.get(name)?)?;
+        owner.pieces.get(name)?.file().map(String::as_str)
+    }
+
     /// Notes that nothing plans a piece any more.
     pub fn strayed(&mut self, name: &str) {
         if let Some(entry) = self.entry(name) {
@@ -309,6 +336,27 @@ impl Ledger {
     pub fn cleared(&mut self, name: &str) {
         if let Some(entry) = self.entry(name) {
             entry.standing = None;
+        }
+    }
+
+    /// What deliveries put at a target, by its address.
+    pub fn delivered(&self, target: &str) -> BTreeMap<String, Delivered> {
+        self.deliveries.get(target).cloned().unwrap_or_default()
+    }
+
+    /// Notes that a file arrived at a target.
+    pub fn arrived(&mut self, target: &str, name: &str, file: Delivered) {
+        let files = self.deliveries.entry(target.to_owned()).or_default();
+        files.insert(name.to_owned(), file);
+    }
+
+    /// Notes that a file that was delivered does not stand at a target any more.
+    pub fn withdrawn(&mut self, target: &str, name: &str) {
+        if let Some(files) = self.deliveries.get_mut(target) {
+            files.remove(name);
+            if files.is_empty() {
+                self.deliveries.remove(target);
+            }
         }
     }
 
@@ -341,7 +389,7 @@ impl Ledger {
     /// Saves it, whole or not at all.
     pub fn save(&mut self) -> io::Result<()> {
         let start = Instant::now();
-        let text = form::write(&self.originals)?;
+        let text = form::write(&self.originals, &self.deliveries)?;
         let saved = write::whole(&self.path, &text);
         self.saved = Instant::now();
         self.pause = SAVE_EVERY.max(start.elapsed() * SAVE_SHARE);

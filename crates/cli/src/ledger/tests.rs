@@ -53,7 +53,7 @@ fn made(digest: &str) -> Made {
 
 /// A ledger with one original of two pieces, both made.
 fn fired() -> Ledger {
-    let mut ledger = Ledger::new(PathBuf::new(), BTreeMap::new());
+    let mut ledger = Ledger::new(PathBuf::new(), form::Sound::default());
     for piece in ["a-1.webp", "a-2.webp"] {
         ledger.enter("../a.jpg", piece, entry("r"));
     }
@@ -189,7 +189,7 @@ fn a_share_is_kept_as_long_as_its_piece_holds() {
 /// another is known by its digest until it is gone.
 #[test]
 fn a_piece_has_one_of_its_names_at_a_time() {
-    let mut ledger = Ledger::new(PathBuf::new(), BTreeMap::new());
+    let mut ledger = Ledger::new(PathBuf::new(), form::Sound::default());
     let piece = planned(&["a.webp", "a.png"]);
     for name in piece.names() {
         ledger.enter("../a.jpg", name, entry("r"));

@@ -8,7 +8,7 @@ mod written;
 
 use std::collections::HashMap;
 use std::fs;
-use std::path::PathBuf;
+use std::path::Path;
 use std::process::ExitCode;
 
 use kiln_core::plan::slug;
@@ -16,10 +16,9 @@ use kiln_site::offer::Part;
 use kiln_site::tags;
 
 use crate::failure::Failure;
-use crate::find;
 use crate::report::Channels;
-use crate::settings::{MarkupForm, MarkupSettings};
-use crate::stock::{Held, Shown, Stock};
+use crate::settings::{Address, MarkupForm, MarkupSettings, Sources};
+use crate::stock::{Held, Stock};
 use crate::{pages, write};
 use written::Written;
 
@@ -32,18 +31,24 @@ pub fn run(settings: &MarkupSettings, channels: &Channels) -> Result<ExitCode, F
     for remark in &stock.remarks {
         channels.note(remark);
     }
-    let wanted = wanted(&stock, settings);
+    let wanted = stock.wanted(&settings.paths, &settings.places);
     if wanted.is_empty() {
         return Err(nothing(settings));
     }
     let mut complaints = Complaints {
-        channels,
+        channels: Some(channels),
         any: false,
     };
     for held in &wanted {
         complaints.of(held);
     }
-    let all = written::all(&wanted, &stock.out, settings, &mut complaints);
+    let all = written::all(
+        &wanted,
+        &stock.out,
+        &stock.addresses,
+        settings,
+        &mut complaints,
+    );
     match &settings.form {
         MarkupForm::Page(path) => {
             let page = page::render(&all);
@@ -64,9 +69,36 @@ pub fn run(settings: &MarkupSettings, channels: &Channels) -> Result<ExitCode, F
     Ok(ExitCode::from(u8::from(complaints.any)))
 }
 
+/// The page that shows pictures with their markup, for the folder that their pieces are in.
+pub fn page_of(held: &[Held], out: &Path, sources: &Sources) -> String {
+    let settings = MarkupSettings {
+        paths: Vec::new(),
+        places: Vec::new(),
+        sources: sources.clone(),
+        address: Address::Base(String::new()),
+        meanwhile: None,
+        inline: 0,
+        form: MarkupForm::Plain,
+        into: None,
+    };
+    let mut complaints = Complaints {
+        channels: None,
+        any: false,
+    };
+    let nowhere = HashMap::new();
+    page::render(&written::all(
+        held,
+        out,
+        &nowhere,
+        &settings,
+        &mut complaints,
+    ))
+}
+
 /// What is wrong, said as it is found.
 struct Complaints<'a> {
-    channels: &'a Channels,
+    /// Where; nowhere where nobody asked.
+    channels: Option<&'a Channels>,
     any: bool,
 }
 
@@ -88,37 +120,10 @@ impl Complaints<'_> {
 
     fn say(&mut self, name: &str, says: &str) {
         self.any = true;
-        self.channels.name_problem(name, says);
+        if let Some(channels) = self.channels {
+            channels.name_problem(name, says);
+        }
     }
-}
-
-/// The originals that were asked for, with the places that were.
-fn wanted(stock: &Stock, settings: &MarkupSettings) -> Vec<Held> {
-    let paths: Vec<PathBuf> = settings.paths.iter().map(|path| find::real(path)).collect();
-    let is_named = |held: &Held| {
-        let names = |path: &PathBuf| {
-            let mut pieces = held.shown.iter().flat_map(Shown::pieces);
-            held.path.starts_with(path)
-                || pieces.any(|piece| stock.out.join(&piece.name).starts_with(path))
-        };
-        paths.is_empty() || paths.iter().any(names)
-    };
-    let mut wanted: Vec<Held> = stock
-        .originals
-        .iter()
-        .filter(|held| is_named(held))
-        .cloned()
-        .collect();
-    for held in &mut wanted {
-        held.shown.retain(|shown| {
-            let place = shown.main.place.as_ref();
-            settings.places.is_empty() || place.is_some_and(|place| settings.places.contains(place))
-        });
-    }
-    wanted.retain(|held| {
-        !held.shown.is_empty() || (settings.places.is_empty() && !held.missing.is_empty())
-    });
-    wanted
 }
 
 fn nothing(settings: &MarkupSettings) -> Failure {

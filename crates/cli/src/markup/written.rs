@@ -1,6 +1,7 @@
 //! The markup of a picture in a place, with all that it is made of: what a page, a document and a template
 //! are given alike.
 
+use std::collections::HashMap;
 use std::io::{self, Write};
 use std::path::Path;
 
@@ -158,19 +159,20 @@ impl Written {
     }
 }
 
-/// The markup of all pictures, in all their places.
+/// The markup of all pictures, in all their places. Of some pieces it is known where they are found.
 pub(super) fn all(
     wanted: &[Held],
     out: &Path,
+    known: &HashMap<String, String>,
     settings: &MarkupSettings,
     complaints: &mut Complaints<'_>,
 ) -> Vec<Written> {
     let address = |name: &str| match &settings.address {
         Address::Base(base) => format!("{base}{}", escape::path(name)),
-        Address::From(folder) => {
+        Address::From(folder) => known.get(name).cloned().unwrap_or_else(|| {
             let way = find::seen_from(folder, &out.join(name));
             escape::path(&way)
-        }
+        }),
     };
     let mut all = Vec::new();
     for held in wanted {

@@ -21,7 +21,7 @@ use kiln_core::plan::{self, CodingWish, Job, Pattern, PlannedPiece};
 use kiln_core::source::Kind;
 
 pub use channels::Channels;
-pub use progress::{Counting, Progress};
+pub use progress::{Counting, Progress, Sending};
 pub use shared::TotalReport;
 
 use crate::find::Aside;

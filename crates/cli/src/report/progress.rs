@@ -1,5 +1,6 @@
 //! Progress on standard error, while that is a terminal.
 
+use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::Duration;
 
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
@@ -92,13 +93,55 @@ impl Counting {
     }
 }
 
+/// A bar of bytes on their way, with their rate and the time that is left.
+pub struct Sending<'a> {
+    bar: ProgressBar,
+    meter: &'a AtomicU64,
+}
+
+impl<'a> Sending<'a> {
+    /// A bar for so many bytes, of which `meter` counts those that went; hidden where nobody would see it or
+    /// nobody wants it.
+    pub fn start(bytes: u64, meter: &'a AtomicU64, channels: &Channels, quiet: bool) -> Self {
+        let target = if channels.progress && !quiet {
+            ProgressDrawTarget::stderr()
+        } else {
+            ProgressDrawTarget::hidden()
+        };
+        let bar = ProgressBar::with_draw_target(Some(bytes), target);
+        let template = "{decimal_bytes} of {decimal_total_bytes} {bar:24.yellow} {decimal_bytes_per_sec}, {eta} left";
+        // The template is a constant; if it were wrong, the plain bar would do.
+        if let Ok(style) = ProgressStyle::with_template(template) {
+            bar.set_style(style.progress_chars(BAR));
+        }
+        bar.enable_steady_tick(TICK);
+        Sending { bar, meter }
+    }
+
+    /// Shows what went until now.
+    pub fn tick(&self) {
+        self.bar.set_position(self.meter.load(Ordering::Relaxed));
+    }
+
+    /// All is done; the bar goes away.
+    pub fn end(self) {
+        self.bar.finish_and_clear();
+    }
+}
+
+/// What bars are drawn with.
+const BAR: &str = "━━╌";
+
+/// How often they are drawn anew.
+const TICK: Duration = Duration::from_millis(200);
+
 fn bar(count: usize, things: &str, target: ProgressDrawTarget) -> ProgressBar {
     let bar = ProgressBar::with_draw_target(Some(count as u64), target);
     let template = format!("{{pos}}/{{len}} {things} {{bar:24.yellow}} {{wide_msg}}");
     // The template is a constant; if it were wrong, the plain bar would do.
     if let Ok(style) = ProgressStyle::with_template(&template) {
-        bar.set_style(style.progress_chars("━━╌"));
+        bar.set_style(style.progress_chars(BAR));
     }
-    bar.enable_steady_tick(Duration::from_millis(200));
+    bar.enable_steady_tick(TICK);
     bar
 }

@@ -55,7 +55,8 @@ impl Finder {
                     .to_owned(),
             ));
         }
-        if settings.base.is_none() && !stock.out.starts_with(&root) {
+        let known = settings.base.is_some() || !stock.addresses.is_empty();
+        if !known && !stock.out.starts_with(&root) {
             let out = settings.sources.out.display();
             return Err(refused(format!(
                 "does not hold the pieces, which are in {out}; say at which address they will be with --base"
@@ -219,6 +220,9 @@ impl<'a> FileGuide<'a> {
                 (Manner::Whole, Some(rest)) => format!("{home}{rest}"),
                 _ => whole,
             };
+        }
+        if let Some(known) = self.finder.stock.addresses.get(name) {
+            return known.clone();
         }
         let piece = self.finder.stock.out.join(name);
         let from_root = || escape::path(&below(&self.finder.root, &piece));

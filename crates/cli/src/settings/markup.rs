@@ -131,7 +131,7 @@ fn over(given: MarkupGiven, file: Option<&SiteFile>) -> MarkupGiven {
     }
 }
 
-fn sources(typed: &StockArgs, file: Option<&SiteFile>) -> Sources {
+pub(super) fn sources(typed: &StockArgs, file: Option<&SiteFile>) -> Sources {
     Sources {
         out: out_folder(typed.out.as_ref(), file),
         originals: file.and_then(|file| file.originals.clone()),

@@ -1,6 +1,7 @@
 //! Settings resolved: the only thing that the work sees of the command line.
 
 mod check;
+mod deliver;
 mod markup;
 mod page;
 mod proof;
@@ -21,6 +22,7 @@ use crate::failure::Failure;
 use crate::layer::{Layer, Told};
 use crate::site::{self, SiteFile};
 pub use check::{CheckForm, CheckSettings};
+pub use deliver::{DeliverSettings, Remote, Secret, Target};
 pub use markup::{Address, MarkupForm, MarkupSettings, RewireSettings, Sources};
 pub use page::{Manners, PageSettings, VIEWPORTS};
 pub use proof::{ProofOf, ProofSettings, Wanted};

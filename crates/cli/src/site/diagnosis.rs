@@ -71,6 +71,15 @@ impl Wrong {
         }
     }
 
+    /// A value that is none of its kind.
+    pub fn spanned(value: &Spanned<DeValue<'_>>, says: &str) -> Wrong {
+        Wrong {
+            span: value.span(),
+            title: format!("there cannot be {}", shown(value.get_ref())),
+            label: says.to_owned(),
+        }
+    }
+
     /// A key or a place that cannot stand as it is.
     pub fn whole(key: &Key<'_>, says: String) -> Wrong {
         Wrong {
@@ -110,6 +119,7 @@ impl Source<'_> {
         let path = wording::safe(&self.path.to_string_lossy());
         let renderer = Renderer::styled().decor_style(DecorStyle::Ascii);
         let level = Level::ERROR.with_name("kiln");
+        let text = without_secrets(self.text);
         let told = wrongs.iter().map(|wrong| {
             let title = format!(
                 "{path}:{}: {}",
@@ -120,9 +130,33 @@ impl Source<'_> {
             let span = AnnotationKind::Primary
                 .span(wrong.span.clone())
                 .label(&label);
-            let snippet = Snippet::source(self.text).annotation(span);
+            let snippet = Snippet::source(&text).annotation(span);
             renderer.render(&[level.clone().primary_title(&title).element(snippet)])
         });
         told.collect::<Vec<_>>().join("\n\n")
     }
+}
+
+/// A kiln file in which what is given as a secret cannot be read; everything stays where it is.
+fn without_secrets(text: &str) -> String {
+    const KEY: &str = "secret";
+    let value = |line: &str| {
+        line.match_indices(KEY).find_map(|(at, _)| {
+            let rest = &line[at + KEY.len()..];
+            let value = rest
+                .trim_start_matches(['"', '\'', ' ', '\t'])
+                .strip_prefix('=')?;
+            Some(line.len() - value.len())
+        })
+    };
+    let line = |line: &str| match value(line) {
+        // As many bytes as before: what is wrong is told by them.
+        Some(from) => {
+            let end = if line.ends_with('\n') { "\n" } else { "" };
+            let most = line.len() - from - end.len();
+            format!("{}{}{end}", &line[..from], "*".repeat(most))
+        }
+        None => line.to_owned(),
+    };
+    text.split_inclusive('\n').map(line).collect()
 }

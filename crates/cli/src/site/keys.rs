@@ -5,7 +5,7 @@ use toml::de::DeValue;
 use crate::layer::{self, Layer, Origin, Refusal, Setting, Typed};
 
 /// The keys at the top of a kiln file.
-pub const TOP: [&str; 10] = [
+pub const TOP: [&str; 11] = [
     "originals",
     "out",
     "labels",
@@ -16,6 +16,7 @@ pub const TOP: [&str; 10] = [
     "metadata",
     "check",
     "markup",
+    "target",
 ];
 
 /// The keys of a page.
@@ -40,6 +41,25 @@ pub const METADATA: [&str; 3] = ["keep", "write", "resolution"];
 
 /// The keys of `[markup]`.
 pub const MARKUP: [&str; 6] = ["base", "home", "meanwhile", "inline", "template", "except"];
+
+/// The keys of a target.
+pub const TARGET: [&str; 15] = [
+    "kind",
+    "to",
+    "user",
+    "secret",
+    "key-file",
+    "trust",
+    "authority",
+    "unencrypted",
+    "at-once",
+    "tries",
+    "timeout",
+    "split",
+    "region",
+    "in-host",
+    "cache",
+];
 
 /// The keys that say how a page shows the pictures of a place.
 pub const DISPLAY: [&str; 5] = ["shown-as", "lead", "sizes", "media", "instead-of"];

@@ -6,6 +6,7 @@ mod display;
 mod keys;
 mod markup;
 mod pages;
+mod targets;
 
 use std::fs;
 use std::path::{Path, PathBuf};
@@ -16,7 +17,7 @@ use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
 use crate::failure::Failure;
-use crate::given::MarkupGiven;
+use crate::given::{MarkupGiven, TargetGiven};
 use crate::layer::{self, Layer, Refusal};
 use crate::rules::CheckLimits;
 use crate::wording;
@@ -51,6 +52,8 @@ pub struct SiteFile {
     pub check: CheckLimits,
     /// How pages are given their pieces.
     pub markup: MarkupGiven,
+    /// Where pieces are delivered to, by their names, in the order of the file.
+    pub targets: Vec<(String, TargetGiven)>,
 }
 
 /// A page as the kiln file gives it.
@@ -125,6 +128,7 @@ fn parse(source: &Source<'_>) -> Result<SiteFile, Vec<Wrong>> {
         pages: Vec::new(),
         check: CheckLimits::default(),
         markup: MarkupGiven::default(),
+        targets: Vec::new(),
     };
     let mut wrongs = Vec::new();
     for (key, value) in in_order(document.get_ref()) {
@@ -165,6 +169,10 @@ fn parse(source: &Source<'_>) -> Result<SiteFile, Vec<Wrong>> {
             "markup" => match value.get_ref().as_table() {
                 Some(table) => site.markup = markup::read(table, folder, &mut wrongs),
                 None => wrongs.push(Wrong::value(key, value, "it is a table: [markup]")),
+            },
+            "target" => match value.get_ref().as_table() {
+                Some(table) => site.targets = targets::read(table, source, &mut wrongs),
+                None => wrongs.push(Wrong::value(key, value, "it is a table: [target.NAME]")),
             },
             "metadata" => match value.get_ref().as_table() {
                 Some(table) => site.credits = credits(table, &mut wrongs),

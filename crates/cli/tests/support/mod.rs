@@ -3,6 +3,7 @@
 
 #[path = "../../../core/tests/common/mod.rs"]
 pub mod common;
+pub mod dav;
 pub mod host;
 
 use std::collections::BTreeMap;
@@ -99,7 +100,7 @@ impl Scratch {
             let is_weight = |index: usize| {
                 let unit = words
                     .get(index + 1)
-                    .map(|unit| unit.trim_end_matches([',', '.']));
+                    .map(|unit| unit.trim_end_matches([',', '.', ';']));
                 matches!(unit, Some("B" | "KB" | "MB")) && words[index].parse::<f64>().is_ok()
             };
             let shown =

@@ -9,7 +9,7 @@ mod total;
 mod trouble;
 
 use std::collections::HashMap;
-use std::io::{self, BufRead};
+use std::io::{self, Read, Write};
 
 use serde::{Deserialize, Serialize};
 
@@ -172,16 +172,35 @@ pub fn digest(bytes: &[u8]) -> String {
 }
 
 /// The same of bytes that are read as they come.
-pub fn digest_of(mut reader: impl BufRead) -> io::Result<String> {
-    let mut hash = xxhash_rust::xxh3::Xxh3::new();
+pub fn digest_of(mut reader: impl Read) -> io::Result<String> {
+    let (mut digest, mut part) = (Digest::default(), vec![0; 1 << 16]);
     loop {
-        let part = reader.fill_buf()?;
-        if part.is_empty() {
-            return Ok(format!("{:032x}", hash.digest128()));
+        match reader.read(&mut part)? {
+            0 => return Ok(digest.text()),
+            read => digest.0.update(&part[..read]),
         }
-        hash.update(part);
-        let length = part.len();
-        reader.consume(length);
+    }
+}
+
+/// The same of bytes that are written into it.
+#[derive(Default)]
+pub struct Digest(xxhash_rust::xxh3::Xxh3);
+
+impl Digest {
+    /// Of all that was written.
+    pub fn text(&self) -> String {
+        format!("{:032x}", self.0.digest128())
+    }
+}
+
+impl Write for Digest {
+    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
+        self.0.update(bytes);
+        Ok(bytes.len())
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        Ok(())
     }
 }
 

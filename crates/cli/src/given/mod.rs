@@ -1,9 +1,13 @@
-//! What is said of markup, on the command line and in the kiln file.
+//! What is said of markup and of targets, on the command line and in the kiln file.
+
+pub mod target;
 
 use std::path::PathBuf;
 use std::str::FromStr;
 
 use kiln_core::plan::Glob;
+
+pub use target::{Protocol, SecretSource, TargetGiven, TargetKind};
 
 /// What stands in the spot of a picture until it comes.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

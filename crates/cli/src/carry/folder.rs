@@ -1,0 +1,124 @@
+//! A folder of this machine, or a share that is mounted there.
+
+use std::collections::BTreeMap;
+use std::fs::{self, File};
+use std::io::{self, Write};
+use std::path::{Path, PathBuf};
+use std::time::UNIX_EPOCH;
+
+use super::{Carrier, Fault, Found, Item, PART, Session};
+use crate::find;
+
+/// A folder.
+#[derive(Clone, Debug)]
+pub struct Folder {
+    path: PathBuf,
+}
+
+impl Folder {
+    /// The folder at a path, which need not be there yet.
+    pub fn at(path: &Path) -> Folder {
+        Folder {
+            path: path.to_owned(),
+        }
+    }
+
+    fn below(&self, name: &str) -> PathBuf {
+        let parts = name.split('/').filter(|part| !part.is_empty());
+        let mut path = self.path.clone();
+        path.extend(parts);
+        path
+    }
+}
+
+impl Carrier for Folder {
+    fn address(&self) -> String {
+        find::real(&self.path).to_string_lossy().into_owned()
+    }
+
+    fn open(&self) -> Result<Box<dyn Session>, Fault> {
+        fs::create_dir_all(&self.path).map_err(unwritten)?;
+        Ok(Box::new(self.clone()))
+    }
+}
+
+impl Session for Folder {
+    fn list(&mut self, folder: &str) -> Result<BTreeMap<String, Found>, Fault> {
+        let entries = match fs::read_dir(self.below(folder)) {
+            Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(BTreeMap::new()),
+            entries => entries.map_err(unreadable)?,
+        };
+        let mut files = BTreeMap::new();
+        for entry in entries {
+            let entry = entry.map_err(unreadable)?;
+            let about = entry.metadata().map_err(unreadable)?;
+            if about.is_dir() {
+                continue;
+            }
+            let changed = about.modified().ok();
+            let since = changed.and_then(|time| time.duration_since(UNIX_EPOCH).ok());
+            let found = Found {
+                weight: about.len(),
+                tag: since.map(|since| since.as_nanos().to_string()),
+            };
+            files.insert(entry.file_name().to_string_lossy().into_owned(), found);
+        }
+        Ok(files)
+    }
+
+    fn put(&mut self, item: &Item<'_>, replace: bool) -> Result<(), Fault> {
+        let path = self.below(item.name);
+        let folder = path.parent().unwrap_or(&self.path);
+        fs::create_dir_all(folder).map_err(unwritten)?;
+        let mut body = item.body()?;
+        // Readable to others as any file is, and new: a link that somebody laid is not followed.
+        let mut part = tempfile::Builder::new()
+            .prefix(PART)
+            .make_in(folder, |part| File::create_new(part))
+            .map_err(unwritten)?;
+        let copied = io::copy(&mut body, &mut part).map_err(unwritten)?;
+        part.as_file().sync_all().map_err(unwritten)?;
+        let there = part.as_file().metadata().map_err(unwritten)?.len();
+        if copied != item.weight || there != item.weight {
+            return Err(Fault::odd(item.weight, there));
+        }
+        let named = if replace {
+            part.persist(&path)
+        } else {
+            part.persist_noclobber(&path)
+        };
+        named.map_err(|error| unwritten(error.error))?;
+        body.went();
+        Ok(())
+    }
+
+    fn get(&mut self, name: &str, into: &mut dyn Write) -> Result<(), Fault> {
+        let mut file = File::open(self.below(name)).map_err(unreadable)?;
+        io::copy(&mut file, into).map_err(unreadable)?;
+        Ok(())
+    }
+
+    fn remove(&mut self, name: &str) -> Result<(), Fault> {
+        match fs::remove_file(self.below(name)) {
+            Err(error) if error.kind() != io::ErrorKind::NotFound => Err(unwritten(error)),
+            _ => Ok(()),
+        }
+    }
+}
+
+fn unreadable(error: io::Error) -> Fault {
+    Fault::file(format!(
+        "cannot be read there ({error}); check its permissions"
+    ))
+}
+
+fn unwritten(error: io::Error) -> Fault {
+    match error.kind() {
+        io::ErrorKind::StorageFull | io::ErrorKind::QuotaExceeded => Fault::full(),
+        io::ErrorKind::AlreadyExists => Fault::taken(),
+        io::ErrorKind::ReadOnlyFilesystem | io::ErrorKind::PermissionDenied => Fault::target(
+            format!("nothing can be written there ({error}); check its permissions"),
+        ),
+        _ => Fault::file(format!("cannot be written there ({error})")),
+    }
+}

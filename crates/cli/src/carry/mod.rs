@@ -1,0 +1,256 @@
+//! Files carried to a target and back: one interface, and behind it a room for each way. What a target
+//! answers is as untrusted as a picture.
+
+#[cfg(feature = "bucket")]
+mod bucket;
+mod folder;
+#[cfg(feature = "ftp")]
+mod ftp;
+mod http;
+#[cfg(feature = "sftp")]
+mod sftp;
+mod webdav;
+
+use std::collections::BTreeMap;
+use std::fs::File;
+use std::io::{self, Read, Write};
+use std::path::Path;
+use std::sync::atomic::{AtomicU64, Ordering};
+use std::time::Duration;
+
+use thiserror::Error;
+
+use crate::failure::Failure;
+use crate::given::Protocol;
+use crate::settings::Target;
+pub use folder::Folder;
+
+/// Begins the name of a file that is still on its way.
+const PART: &str = "kiln-part-";
+
+/// The most that a target may answer where it tells of files.
+const ANSWER: u64 = 64 << 20;
+
+/// A target that may be connected to, several times at once.
+pub trait Carrier: Send + Sync {
+    /// Where it is, for people and for the ledger.
+    fn address(&self) -> String;
+
+    /// Connects.
+    fn open(&self) -> Result<Box<dyn Session>, Fault>;
+}
+
+/// A connection to a target.
+pub trait Session: Send {
+    /// The files of a folder, which is named from the target, without its subfolders; nothing where there is
+    /// no such folder.
+    fn list(&mut self, folder: &str) -> Result<BTreeMap<String, Found>, Fault>;
+
+    /// Sends a file: it appears whole or not at all. One that stands there is replaced where `replace` says so;
+    /// else it is a fault.
+    fn put(&mut self, item: &Item<'_>, replace: bool) -> Result<(), Fault>;
+
+    /// Reads a file back.
+    fn get(&mut self, name: &str, into: &mut dyn Write) -> Result<(), Fault>;
+
+    /// Removes a file; none is as good.
+    fn remove(&mut self, name: &str) -> Result<(), Fault>;
+}
+
+/// A file at a target.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Found {
+    /// Its bytes.
+    pub weight: u64,
+    /// By what the target tells one state of it from another.
+    pub tag: Option<String>,
+}
+
+/// A file to be sent.
+pub struct Item<'a> {
+    /// Its name at the target, with `/` between its parts.
+    pub name: &'a str,
+    /// Where it is.
+    pub path: &'a Path,
+    /// Its bytes.
+    pub weight: u64,
+    /// Its media type.
+    pub kind: &'static str,
+    /// What `Cache-Control` says of it (RFC 9111, 5.2), where anything is said.
+    pub cache: Option<&'a str>,
+    /// Counts the bytes that went.
+    pub meter: &'a AtomicU64,
+}
+
+impl<'a> Item<'a> {
+    /// Opens it, to be read once.
+    pub fn body(&self) -> Result<Body<'a>, Fault> {
+        Body::of(self.path, self.weight, self.meter)
+    }
+
+    /// The folder that it goes to, and its name there.
+    fn parts(&self) -> (&'a str, &'a str) {
+        self.name.rsplit_once('/').unwrap_or(("", self.name))
+    }
+
+    /// What it is called until it is whole.
+    fn part(&self) -> String {
+        let (folder, file) = self.parts();
+        let slash = if folder.is_empty() { "" } else { "/" };
+        format!("{folder}{slash}{PART}{file}")
+    }
+}
+
+/// The bytes of a file on their way: exactly as many as were told. What was counted of an attempt that failed is
+/// taken back.
+pub struct Body<'a> {
+    file: File,
+    left: u64,
+    counted: u64,
+    meter: &'a AtomicU64,
+}
+
+impl<'a> Body<'a> {
+    /// Those of a file that has so many.
+    pub fn of(path: &Path, weight: u64, meter: &'a AtomicU64) -> Result<Body<'a>, Fault> {
+        Ok(Body {
+            file: File::open(path).map_err(Fault::unread)?,
+            left: weight,
+            counted: 0,
+            meter,
+        })
+    }
+
+    /// All bytes went, and stay counted.
+    pub fn went(&mut self) {
+        self.counted = 0;
+    }
+}
+
+impl Read for Body<'_> {
+    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+        let most = usize::try_from(self.left)
+            .unwrap_or(usize::MAX)
+            .min(buffer.len());
+        if most == 0 {
+            return Ok(0);
+        }
+        let read = self.file.read(&mut buffer[..most])?;
+        if read == 0 {
+            return Err(io::Error::new(
+                io::ErrorKind::UnexpectedEof,
+                "it became shorter while it was read",
+            ));
+        }
+        self.left -= read as u64;
+        self.counted += read as u64;
+        self.meter.fetch_add(read as u64, Ordering::Relaxed);
+        Ok(read)
+    }
+}
+
+impl Drop for Body<'_> {
+    fn drop(&mut self) {
+        self.meter.fetch_sub(self.counted, Ordering::Relaxed);
+    }
+}
+
+/// Whether a file is on its way still, or was when a connection broke.
+pub fn is_part(name: &str) -> bool {
+    name.rsplit('/')
+        .next()
+        .is_some_and(|file| file.starts_with(PART))
+}
+
+/// What went wrong at a target.
+#[derive(Debug, Error)]
+#[error("{says}")]
+pub struct Fault {
+    /// What it means for the rest.
+    pub kind: FaultKind,
+    /// For people.
+    pub says: String,
+}
+
+/// What a fault means for the rest.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum FaultKind {
+    /// It may go better the next time; not before that much time.
+    Passing(Option<Duration>),
+    /// This file cannot be sent.
+    File,
+    /// Nothing can be sent.
+    Target,
+}
+
+impl Fault {
+    fn new(kind: FaultKind, says: impl Into<String>) -> Fault {
+        let says = says.into();
+        Fault { kind, says }
+    }
+
+    /// It may go better the next time.
+    fn passing(says: impl Into<String>) -> Fault {
+        Fault::new(FaultKind::Passing(None), says)
+    }
+
+    /// Of this file.
+    fn file(says: impl Into<String>) -> Fault {
+        Fault::new(FaultKind::File, says)
+    }
+
+    /// Of the whole target.
+    pub fn target(says: impl Into<String>) -> Fault {
+        Fault::new(FaultKind::Target, says)
+    }
+
+    /// A file of ours that cannot be read.
+    pub fn unread(error: io::Error) -> Fault {
+        Fault::file(format!("cannot be read ({error}); check its permissions"))
+    }
+
+    /// A file that came to stand there in the meantime.
+    fn taken() -> Fault {
+        Fault::file(
+            "stands there already, and no delivery put it there; move it away, or name it with --replace",
+        )
+    }
+
+    /// Fewer or more bytes than were sent.
+    fn odd(sent: u64, there: u64) -> Fault {
+        Fault::passing(format!(
+            "{there} bytes stand there of {sent} that were sent"
+        ))
+    }
+
+    /// No room there.
+    fn full() -> Fault {
+        Fault::target("there is no room left; make some, then deliver again")
+    }
+}
+
+/// The way to a target that holds files one by one.
+pub fn to(target: &Target) -> Result<Option<Box<dyn Carrier>>, Failure> {
+    Ok(match target {
+        Target::Bundle { .. } => None,
+        Target::Folder(path) => Some(Box::new(Folder::at(path))),
+        Target::Remote(remote) => Some(match remote.protocol {
+            Protocol::Webdav { .. } => Box::new(webdav::Webdav::at(remote)?),
+            #[cfg(feature = "sftp")]
+            Protocol::Sftp => Box::new(sftp::Sftp::at(remote)?),
+            #[cfg(feature = "ftp")]
+            Protocol::Ftp { .. } => Box::new(ftp::Ftp::at(remote)?),
+            #[cfg(feature = "bucket")]
+            Protocol::Bucket { .. } => Box::new(bucket::Store::at(remote)?),
+            // What was left out when this program was built.
+            #[allow(unreachable_patterns)]
+            _ => {
+                return Err(Failure::Undelivered {
+                    address: remote.address(),
+                    says: "this program was built without that; build it with all its features"
+                        .to_owned(),
+                });
+            }
+        }),
+    })
+}
