@@ -145,7 +145,7 @@ fn bundled(typed: &DemoArgs, channels: &Channels) -> Result<ExitCode, Failure> {
     if !(typed.json || typed.quiet) {
         let dir = typed.dir.display();
         say(&format!(
-            "\nAnd all pieces with their texts in a bundle, as kiln deliver in {dir} makes it:\n"
+            "\nAnd all pieces with their texts in a bundle, as kiln deliver makes it there:\n"
         ));
         channels.print(|out, _| report.sums(out))?;
         say(&format!(

@@ -16,6 +16,7 @@ mod jpegs;
 mod kept;
 mod labels;
 mod ledger;
+mod libraries;
 mod looks;
 mod manuals;
 mod markup;

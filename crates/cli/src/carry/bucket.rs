@@ -12,8 +12,9 @@ use ureq::http::{Response, StatusCode, header};
 use url::Url;
 
 use super::http::{Ask, Http, broken, refused, text};
-use super::{Carrier, Fault, Found, Item, Session};
+use super::{Carrier, Fault, Found, Item, Placed, Session};
 use crate::failure::Failure;
+use crate::ledger::Delivered;
 use crate::settings::Remote;
 
 /// How long a signed address holds: a file has to begin its way until then.
@@ -245,7 +246,7 @@ impl Session for Store {
         }
     }
 
-    fn put(&mut self, item: &Item<'_>, replace: bool) -> Result<(), Fault> {
+    fn put(&mut self, item: &Item<'_>, replace: bool) -> Result<Placed, Fault> {
         let mut headers = Vec::new();
         if let Some(cache) = item.cache {
             headers.push(("cache-control", cache));
@@ -254,7 +255,7 @@ impl Session for Store {
             headers.push(("if-none-match", "*"));
         }
         if item.weight > PART {
-            return self.put_parts(item, &headers);
+            return self.put_parts(item, &headers).map(|()| Placed::default());
         }
         let key = self.key(item.name);
         let url = self
@@ -268,7 +269,7 @@ impl Session for Store {
         };
         let response = self.http.send(&ask, item)?;
         match response.status().is_success() {
-            true => Ok(()),
+            true => Ok(Placed::default()),
             false => Err(refused(&response)),
         }
     }
@@ -289,7 +290,7 @@ impl Session for Store {
         Ok(())
     }
 
-    fn remove(&mut self, name: &str) -> Result<(), Fault> {
+    fn remove(&mut self, name: &str, _: Option<&Delivered>) -> Result<(), Fault> {
         let key = self.key(name);
         let url = self
             .bucket

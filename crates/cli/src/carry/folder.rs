@@ -6,8 +6,9 @@ use std::io::{self, Write};
 use std::path::{Path, PathBuf};
 use std::time::UNIX_EPOCH;
 
-use super::{Carrier, Fault, Found, Item, PART, Session};
+use super::{Carrier, Fault, Found, Item, PART, Placed, Session};
 use crate::find;
+use crate::ledger::Delivered;
 
 /// A folder.
 #[derive(Clone, Debug)]
@@ -66,7 +67,7 @@ impl Session for Folder {
         Ok(files)
     }
 
-    fn put(&mut self, item: &Item<'_>, replace: bool) -> Result<(), Fault> {
+    fn put(&mut self, item: &Item<'_>, replace: bool) -> Result<Placed, Fault> {
         let path = self.below(item.name);
         let folder = path.parent().unwrap_or(&self.path);
         fs::create_dir_all(folder).map_err(unwritten)?;
@@ -89,7 +90,7 @@ impl Session for Folder {
         };
         named.map_err(|error| unwritten(error.error))?;
         body.went();
-        Ok(())
+        Ok(Placed::default())
     }
 
     fn get(&mut self, name: &str, into: &mut dyn Write) -> Result<(), Fault> {
@@ -98,7 +99,7 @@ impl Session for Folder {
         Ok(())
     }
 
-    fn remove(&mut self, name: &str) -> Result<(), Fault> {
+    fn remove(&mut self, name: &str, _: Option<&Delivered>) -> Result<(), Fault> {
         match fs::remove_file(self.below(name)) {
             Err(error) if error.kind() != io::ErrorKind::NotFound => Err(unwritten(error)),
             _ => Ok(()),

@@ -16,8 +16,9 @@ use suppaftp::list::{File, ListParser};
 use suppaftp::types::{FileType, Response};
 use suppaftp::{FtpError, RustlsConnector, RustlsFtpStream, Status};
 
-use super::{Carrier, Fault, Found, Item, Session};
+use super::{Carrier, Fault, Found, Item, Placed, Session};
 use crate::failure::Failure;
+use crate::ledger::Delivered;
 use crate::settings::{Remote, Secret};
 
 /// The usual port.
@@ -252,7 +253,7 @@ impl Session for Line {
         Ok(found.collect())
     }
 
-    fn put(&mut self, item: &Item<'_>, replace: bool) -> Result<(), Fault> {
+    fn put(&mut self, item: &Item<'_>, replace: bool) -> Result<Placed, Fault> {
         let (part, to) = (self.path(&item.part())?, self.path(item.name)?);
         let mut sent = self.send(item, &part);
         if sent
@@ -287,7 +288,7 @@ impl Session for Line {
                 return Err(fault(error));
             }
         }
-        Ok(())
+        Ok(Placed::default())
     }
 
     fn get(&mut self, name: &str, into: &mut dyn Write) -> Result<(), Fault> {
@@ -297,7 +298,7 @@ impl Session for Line {
         stream.finish().map_err(fault)
     }
 
-    fn remove(&mut self, name: &str) -> Result<(), Fault> {
+    fn remove(&mut self, name: &str, _: Option<&Delivered>) -> Result<(), Fault> {
         let path = self.path(name)?;
         match self.ftp.rm(&path) {
             Ok(()) => Ok(()),

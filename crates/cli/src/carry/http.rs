@@ -94,8 +94,13 @@ impl Http {
         self.run(ask, &more, SendBody::from_reader(&mut &*text), weight)
     }
 
-    /// Sends a file.
+    /// Sends a file; only the head of the answer matters.
     pub fn send(&self, ask: &Ask<'_>, item: &Item<'_>) -> Result<Response<()>, Fault> {
+        self.send_told(ask, item).map(head)
+    }
+
+    /// Sends a file, and gives back what is answered.
+    pub fn send_told(&self, ask: &Ask<'_>, item: &Item<'_>) -> Result<Response<Body>, Fault> {
         let mut body = item.body()?;
         let length = item.weight.to_string();
         let mut more = vec![
@@ -105,13 +110,24 @@ impl Http {
         if item.weight >= ASKED_FIRST {
             more.push(("expect", "100-continue"));
         }
-        let response = self
-            .run(ask, &more, SendBody::from_reader(&mut body), item.weight)
-            .map(head)?;
+        let response = self.run(ask, &more, SendBody::from_reader(&mut body), item.weight)?;
         if response.status().is_success() {
             body.went();
         }
         Ok(response)
+    }
+
+    /// Sends so many bytes of a kind.
+    pub fn stream(
+        &self,
+        ask: &Ask<'_>,
+        kind: &str,
+        bytes: &mut dyn Read,
+        weight: u64,
+    ) -> Result<Response<Body>, Fault> {
+        let length = weight.to_string();
+        let more = [("content-type", kind), ("content-length", length.as_str())];
+        self.run(ask, &more, SendBody::from_reader(bytes), weight)
     }
 
     fn run(

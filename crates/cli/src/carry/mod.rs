@@ -7,6 +7,7 @@ mod folder;
 #[cfg(feature = "ftp")]
 mod ftp;
 mod http;
+mod library;
 #[cfg(feature = "sftp")]
 mod sftp;
 mod webdav;
@@ -18,10 +19,12 @@ use std::path::Path;
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::Duration;
 
+use kiln_core::credits::Credits;
 use thiserror::Error;
 
 use crate::failure::Failure;
 use crate::given::Protocol;
+use crate::ledger::Delivered;
 use crate::settings::Target;
 pub use folder::Folder;
 
@@ -36,6 +39,11 @@ pub trait Carrier: Send + Sync {
     /// Where it is, for people and for the ledger.
     fn address(&self) -> String;
 
+    /// Whether files have the names there that they have here: else only the ledger knows what is there.
+    fn keeps_names(&self) -> bool {
+        true
+    }
+
     /// Connects.
     fn open(&self) -> Result<Box<dyn Session>, Fault>;
 }
@@ -48,13 +56,27 @@ pub trait Session: Send {
 
     /// Sends a file: it appears whole or not at all. One that stands there is replaced where `replace` says so;
     /// else it is a fault.
-    fn put(&mut self, item: &Item<'_>, replace: bool) -> Result<(), Fault>;
+    fn put(&mut self, item: &Item<'_>, replace: bool) -> Result<Placed, Fault>;
+
+    /// Sends the texts of a file that is there, where the target keeps any.
+    fn tell(&mut self, _: &Item<'_>) -> Result<(), Fault> {
+        Ok(())
+    }
 
     /// Reads a file back.
     fn get(&mut self, name: &str, into: &mut dyn Write) -> Result<(), Fault>;
 
-    /// Removes a file; none is as good.
-    fn remove(&mut self, name: &str) -> Result<(), Fault>;
+    /// Removes a file, of which this is known; none is as good.
+    fn remove(&mut self, name: &str, earlier: Option<&Delivered>) -> Result<(), Fault>;
+}
+
+/// Where a target put a file, as far as it says.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Placed {
+    /// Where visitors find it.
+    pub address: Option<String>,
+    /// What the target calls it.
+    pub id: Option<String>,
 }
 
 /// A file at a target.
@@ -74,10 +96,18 @@ pub struct Item<'a> {
     pub path: &'a Path,
     /// Its bytes.
     pub weight: u64,
+    /// Their digest.
+    pub digest: &'a str,
     /// Its media type.
     pub kind: &'static str,
     /// What `Cache-Control` says of it (RFC 9111, 5.2), where anything is said.
     pub cache: Option<&'a str>,
+    /// What the label sheet says of it.
+    pub said: &'a Credits,
+    /// Whether it tells nothing to those who do not see it.
+    pub is_decorative: bool,
+    /// What is known of an earlier one.
+    pub earlier: Option<&'a Delivered>,
     /// Counts the bytes that went.
     pub meter: &'a AtomicU64,
 }
@@ -242,6 +272,7 @@ pub fn to(target: &Target) -> Result<Option<Box<dyn Carrier>>, Failure> {
             Protocol::Ftp { .. } => Box::new(ftp::Ftp::at(remote)?),
             #[cfg(feature = "bucket")]
             Protocol::Bucket { .. } => Box::new(bucket::Store::at(remote)?),
+            Protocol::Library { kind, .. } => Box::new(library::Library::at(remote, kind)?),
             // What was left out when this program was built.
             #[allow(unreachable_patterns)]
             _ => {

@@ -9,8 +9,9 @@ use roxmltree::{Document, Node, ParsingOptions};
 use ureq::http::{Response, StatusCode};
 
 use super::http::{Ask, Http, authorization, broken, refused, text};
-use super::{Carrier, Fault, Found, Item, Session};
+use super::{Carrier, Fault, Found, Item, Placed, Session};
 use crate::failure::Failure;
+use crate::ledger::Delivered;
 use crate::settings::Remote;
 
 /// The namespace of what WebDAV itself says.
@@ -211,7 +212,7 @@ impl Session for Webdav {
             .collect())
     }
 
-    fn put(&mut self, item: &Item<'_>, replace: bool) -> Result<(), Fault> {
+    fn put(&mut self, item: &Item<'_>, replace: bool) -> Result<Placed, Fault> {
         if self.moves {
             let part = item.part();
             self.send_into(item, &part, &[])?;
@@ -225,7 +226,7 @@ impl Session for Webdav {
             )?;
             let status = response.status();
             if status.is_success() && status != StatusCode::MULTI_STATUS {
-                return Ok(());
+                return Ok(Placed::default());
             }
             // The bytes are there under a name that nobody wants.
             let _ = self.simple("DELETE", &part, &[]);
@@ -239,7 +240,8 @@ impl Session for Webdav {
         }
         let only_new = [("if-none-match", "*")];
         self.send_into(item, item.name, if replace { &[] } else { &only_new })?;
-        self.confirm(item, item.name)
+        self.confirm(item, item.name)?;
+        Ok(Placed::default())
     }
 
     fn get(&mut self, name: &str, into: &mut dyn Write) -> Result<(), Fault> {
@@ -251,7 +253,7 @@ impl Session for Webdav {
         Ok(())
     }
 
-    fn remove(&mut self, name: &str) -> Result<(), Fault> {
+    fn remove(&mut self, name: &str, _: Option<&Delivered>) -> Result<(), Fault> {
         let response = self.simple("DELETE", name, &[])?;
         match response.status() {
             StatusCode::NOT_FOUND | StatusCode::GONE => Ok(()),

@@ -1,7 +1,7 @@
 //! ZIP files to be handed on: the pieces, their texts, a page that shows them, and their digests. The same pieces
 //! give the same bytes.
 
-use std::collections::{HashMap, HashSet};
+use std::collections::HashSet;
 use std::fs::{self, File};
 use std::io::{self, BufWriter, Seek, Write};
 use std::path::{Path, PathBuf};
@@ -23,7 +23,7 @@ use crate::markup;
 use crate::report::{Channels, Sending};
 use crate::settings::DeliverSettings;
 use crate::sheet::Sheet;
-use crate::stock::{Held, Shown, Stock};
+use crate::stock::{Held, Stock};
 
 /// The texts of the pieces, in the form of a label sheet.
 const LABELS: &str = "labels.csv";
@@ -330,14 +330,9 @@ fn unzipped(path: &Path) -> impl FnOnce(zip::result::ZipError) -> Failure {
 /// The label sheet of the pieces: a row for each, with the texts of its original.
 fn labels(held: &[Held], goods: &[Good]) -> Result<Vec<u8>, Failure> {
     let mut sheet = Sheet::read(Path::new(LABELS), b"")?;
-    let mut labels = HashMap::new();
-    for held in held {
-        for piece in held.shown.iter().flat_map(Shown::pieces) {
-            labels.insert(&piece.name, held.label.as_ref());
-        }
-    }
+    let labels = super::goods::labels(held);
     for good in goods {
-        if let Some(label) = labels.get(&good.name).copied().flatten() {
+        if let Some(label) = labels.get(good.name.as_str()).copied() {
             sheet.enter(Label {
                 file: good.name.clone(),
                 ..label.clone()

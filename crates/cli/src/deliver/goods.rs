@@ -1,9 +1,11 @@
 //! What is delivered: pieces as they were fired, with what is said of them.
 
-use std::collections::HashSet;
+use std::collections::{HashMap, HashSet};
 use std::fs::{self, File};
 use std::path::{Path, PathBuf};
 
+use kiln_core::credits::{Credits, Field};
+use kiln_core::label::Label;
 use kiln_core::plan;
 use kiln_site::kinds;
 use rayon::prelude::*;
@@ -28,6 +30,12 @@ pub struct Good {
     pub digest: String,
     /// Its media type.
     pub kind: &'static str,
+    /// What the label sheet says of its original.
+    pub said: Credits,
+    /// Whether it tells nothing to those who do not see it.
+    pub is_decorative: bool,
+    /// The digest of those texts.
+    pub texts: String,
 }
 
 /// All that was asked for.
@@ -67,9 +75,13 @@ pub fn gather(
         .collect();
     names.sort_unstable();
     names.dedup();
+    let labels = labels(&held);
     let read: Vec<Result<Good, (String, String)>> = names
         .par_iter()
-        .map(|name| good(name, stock, ledger).map_err(|says| ((*name).to_owned(), says)))
+        .map(|name| {
+            good(name, labels.get(name).copied(), stock, ledger)
+                .map_err(|says| ((*name).to_owned(), says))
+        })
         .collect();
     let (mut all, mut refused) = (Vec::new(), Vec::new());
     for one in read {
@@ -99,7 +111,22 @@ pub fn gather(
     Ok(Goods { all, held, refused })
 }
 
-fn good(name: &str, stock: &Stock, ledger: &Ledger) -> Result<Good, String> {
+/// What the label sheet says of the original of each piece.
+pub fn labels(held: &[Held]) -> HashMap<&str, &Label> {
+    let mut labels = HashMap::new();
+    for held in held {
+        for piece in held.shown.iter().flat_map(Shown::pieces) {
+            labels.extend(
+                held.label
+                    .as_ref()
+                    .map(|label| (piece.name.as_str(), label)),
+            );
+        }
+    }
+    labels
+}
+
+fn good(name: &str, label: Option<&Label>, stock: &Stock, ledger: &Ledger) -> Result<Good, String> {
     let path = stock.out.join(name);
     let unread = |error: std::io::Error| format!("cannot be read ({error}); check its permissions");
     let about = fs::symlink_metadata(&path).map_err(unread)?;
@@ -113,7 +140,14 @@ fn good(name: &str, stock: &Stock, ledger: &Ledger) -> Result<Good, String> {
                 .to_owned(),
         );
     }
+    let said = label.map_or(Credits::default(), |label| label.credits.clone());
+    let is_decorative = label.is_some_and(|label| label.decorative);
+    let texts = Field::ALL.map(|field| said.get(field).unwrap_or_default());
+    let texts = format!("{}\n{is_decorative}", texts.join("\n"));
     Ok(Good {
+        texts: plan::digest(texts.as_bytes()),
+        said,
+        is_decorative,
         kind: kinds::by_name(name),
         name: name.to_owned(),
         path,

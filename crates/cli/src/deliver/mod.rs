@@ -13,7 +13,7 @@ use std::time::Instant;
 
 use kiln_core::plan;
 
-use crate::carry::{self, Carrier, Fault, Found, Item, Session, is_part};
+use crate::carry::{self, Carrier, Fault, Found, Item, Placed, Session, is_part};
 use crate::failure::Failure;
 use crate::ledger::{Delivered, Ledger};
 use crate::report::{Channels, Sending};
@@ -71,6 +71,8 @@ pub fn deliver(settings: &DeliverSettings, channels: &Channels) -> Result<Report
 /// A delivery to a target that holds files one by one.
 struct Errand<'a> {
     crew: Crew<'a>,
+    /// Whether files have the names there that they have here.
+    keeps_names: bool,
     settings: &'a DeliverSettings,
     channels: &'a Channels,
     target: String,
@@ -104,13 +106,21 @@ fn send(
     let crew = Crew::new(carrier, settings.at_once, settings.tries);
     let wanted = goods.all.iter().map(|good| &good.name).chain(&old);
     let folders: BTreeSet<&str> = wanted.map(|name| folder_of(name)).collect();
-    let there = crew.alone(|session| listed(session, &folders));
+    // A library keeps no names of ours: what deliveries put there is all that is known of it.
+    let there = match carrier.keeps_names() {
+        true => crew.alone(|session| listed(session, &folders)),
+        false => Ok(record
+            .iter()
+            .map(|(name, file)| (name.clone(), Found::from(file)))
+            .collect()),
+    };
     let there = there.map_err(|fault| Failure::Undelivered {
         address: target.clone(),
         says: fault.says,
     })?;
     let errand = Errand {
         crew,
+        keeps_names: carrier.keeps_names(),
         settings,
         channels,
         target,
@@ -133,7 +143,9 @@ fn send(
     // Where it could not even be read, nothing is sent.
     if report.broke.is_none() {
         let sent = errand.go(&steps, ledger, &mut report);
-        errand.confirm(&sent, ledger, &mut report);
+        if errand.keeps_names {
+            errand.confirm(&sent, ledger, &mut report);
+        }
     }
     errand.prune(ledger, &mut report);
     ledger.save().map_err(Failure::unwritable(ledger.path()))?;
@@ -148,7 +160,7 @@ impl Errand<'_> {
             .enumerate()
             .filter(|(_, step)| match step.what {
                 What::Compare => true,
-                What::There => self.settings.verify,
+                What::There => self.settings.verify && self.keeps_names,
                 _ => false,
             });
         let unsure: Vec<(usize, usize)> = unsure.map(|(at, step)| (at, step.good)).collect();
@@ -182,7 +194,8 @@ impl Errand<'_> {
 
     /// Sends what has to be; which of the goods went.
     fn go(&self, steps: &[Step], ledger: &mut Ledger, report: &mut Report) -> Vec<usize> {
-        for step in steps.iter().filter(|step| step.what == What::There) {
+        let known = |step: &&Step| self.keeps_names && step.what == What::There;
+        for step in steps.iter().filter(known) {
             let good = &self.goods[step.good];
             let tag = self
                 .there
@@ -191,34 +204,38 @@ impl Errand<'_> {
             ledger.arrived(&self.target, &good.name, good.delivered(tag));
         }
         let tasks = steps.iter().filter_map(|step| match step.what {
-            What::Send { replace } => Some((step.good, replace)),
+            What::Send { replace: false } => Some((step.good, Outcome::Sent)),
+            What::Send { replace: true } => Some((step.good, Outcome::Replaced)),
+            What::Tell => Some((step.good, Outcome::Told)),
             _ => None,
         });
-        let tasks: Vec<(usize, bool)> = tasks.collect();
+        let tasks: Vec<(usize, Outcome)> = tasks.collect();
         let meter = AtomicU64::new(0);
-        let weight = tasks.iter().map(|(good, _)| self.goods[*good].weight).sum();
+        let files = tasks
+            .iter()
+            .filter(|(_, outcome)| *outcome != Outcome::Told);
+        let weight = files.map(|(good, _)| self.goods[*good].weight).sum();
         let sending = Sending::start(weight, &meter, self.channels, self.settings.quiet);
         let mut sent = Vec::new();
         let mut tried = 0;
         let broke = self.crew.work(
             &tasks,
-            |session, (good, replace)| {
-                session.put(&self.goods[*good].item(self.settings, &meter), *replace)
+            |session, (good, outcome)| {
+                let item = self.item(&self.goods[*good], &meter);
+                match outcome {
+                    Outcome::Told => session.tell(&item).map(|()| None),
+                    outcome => session.put(&item, *outcome == Outcome::Replaced).map(Some),
+                }
             },
-            |(number, replace), done| {
+            |(number, outcome), done| {
                 let good = &self.goods[*number];
                 tried += 1;
                 match done {
-                    Ok(()) => {
-                        ledger.arrived(&self.target, &good.name, good.delivered(None));
+                    Ok(placed) => {
+                        ledger.arrived(&self.target, &good.name, self.delivered(good, placed));
                         // Where that fails, the end tells.
                         let _ = ledger.save_now_and_then();
-                        let outcome = if *replace {
-                            Outcome::Replaced
-                        } else {
-                            Outcome::Sent
-                        };
-                        report.add(good, outcome);
+                        report.add(good, *outcome);
                         sent.push(*number);
                     }
                     Err(fault) => report.fail(good, fault.says),
@@ -232,6 +249,49 @@ impl Errand<'_> {
         }
         report.interrupted = interrupt::came();
         sent
+    }
+
+    /// A file to be sent.
+    fn item<'a>(&'a self, good: &'a Good, meter: &'a AtomicU64) -> Item<'a> {
+        let mut said = self
+            .settings
+            .cache
+            .iter()
+            .filter(|(glob, _)| glob.matches(&good.name));
+        let said = said.next().map(|(_, said)| said.as_str());
+        Item {
+            name: &good.name,
+            path: &good.path,
+            weight: good.weight,
+            digest: &good.digest,
+            kind: good.kind,
+            cache: said.or_else(|| goods::is_named_by_digest(&good.name).then_some(FOR_EVER)),
+            said: &good.said,
+            is_decorative: good.is_decorative,
+            earlier: self.record.get(&good.name),
+            meter,
+        }
+    }
+
+    /// What is known of a file that arrived, or of which only the texts did.
+    fn delivered(&self, good: &Good, placed: Option<Placed>) -> Delivered {
+        if self.keeps_names {
+            return good.delivered(None);
+        }
+        let earlier = || {
+            let earlier = self.record.get(&good.name);
+            earlier.map_or(Placed::default(), |earlier| Placed {
+                address: earlier.address.clone(),
+                id: earlier.id.clone(),
+            })
+        };
+        let Placed { address, id } = placed.unwrap_or_else(earlier);
+        Delivered {
+            address,
+            id,
+            texts: Some(good.texts.clone()),
+            ..good.delivered(None)
+        }
     }
 
     /// Looks whether all that was sent stands there, and keeps by what the target tells it from other files.
@@ -318,7 +378,7 @@ impl Errand<'_> {
         }
         self.crew.work(
             &doomed,
-            |session, name| session.remove(name),
+            |session, name| session.remove(name, self.record.get(*name)),
             |name, done| match done {
                 Ok(()) => {
                     ledger.withdrawn(&self.target, name);
@@ -382,23 +442,16 @@ fn digest_there(session: &mut dyn Session, name: &str) -> Result<String, Fault> 
     Ok(digest.text())
 }
 
-impl Good {
-    fn item<'a>(&'a self, settings: &'a DeliverSettings, meter: &'a AtomicU64) -> Item<'a> {
-        let said = settings
-            .cache
-            .iter()
-            .find(|(glob, _)| glob.matches(&self.name));
-        let said = said.map(|(_, said)| said.as_str());
-        Item {
-            name: &self.name,
-            path: &self.path,
-            weight: self.weight,
-            kind: self.kind,
-            cache: said.or_else(|| goods::is_named_by_digest(&self.name).then_some(FOR_EVER)),
-            meter,
+impl From<&Delivered> for Found {
+    fn from(file: &Delivered) -> Found {
+        Found {
+            weight: file.weight,
+            tag: file.tag.clone(),
         }
     }
+}
 
+impl Good {
     fn delivered(&self, tag: Option<String>) -> Delivered {
         Delivered {
             digest: self.digest.clone(),

@@ -61,6 +61,8 @@ pub enum Outcome {
     Replaced,
     /// It stood there already.
     There,
+    /// It stood there already; its texts are new.
+    Told,
     /// It would be sent.
     Planned,
     /// It would be sent in place of an earlier one.
@@ -79,6 +81,7 @@ impl Outcome {
             Outcome::Sent => "new",
             Outcome::Replaced => "replaced",
             Outcome::There => "there",
+            Outcome::Told => "new texts",
             Outcome::Planned => "would be new",
             Outcome::PlannedInstead => "would be replaced",
             Outcome::Removed => "removed",
@@ -164,7 +167,8 @@ impl Report {
                         file.why = Some(why.clone());
                     }
                 }
-                What::Send { .. } if !dry_run => {}
+                What::Send { .. } | What::Tell if !dry_run => {}
+                What::Tell => self.add(good, Outcome::Told),
                 What::Send { replace: false } => self.add(good, Outcome::Planned),
                 What::Send { replace: true } => self.add(good, Outcome::PlannedInstead),
                 What::Compare => {}
@@ -234,6 +238,7 @@ impl Report {
         let (sent, weight) = self.count(&[Outcome::Sent, Outcome::Replaced]);
         let (planned, plan) = self.count(&[Outcome::Planned, Outcome::PlannedInstead]);
         let (there, _) = self.count(&[Outcome::There]);
+        let (told, _) = self.count(&[Outcome::Told]);
         let (kept, _) = self.count(&[Outcome::Kept]);
         let (failed, _) = self.count(&[Outcome::Failed]);
         let (removed, _) = self.count(&[Outcome::Removed]);
@@ -246,8 +251,13 @@ impl Report {
             ));
         } else {
             let time = wording::time(self.seconds);
+            let done = if self.bundles.is_empty() {
+                "sent"
+            } else {
+                "packed"
+            };
             parts.push(format!(
-                "{} sent, {} in {time}",
+                "{} {done}, {} in {time}",
                 files(sent),
                 wording::weight(weight)
             ));
@@ -258,6 +268,7 @@ impl Report {
             }
         };
         more(there, "there already");
+        more(told, "with new texts");
         more(removed, "removed");
         more(kept, "left alone");
         more(failed, "failed");

@@ -27,6 +27,8 @@ pub enum What {
     },
     /// It stands there already.
     There,
+    /// It stands there already, with other texts than it has now.
+    Tell,
     /// What stands there has to be read to know.
     Compare,
     /// What stands there is left alone; why.
@@ -64,7 +66,12 @@ fn one(
     match earlier {
         Some(earlier) if is_as_left(found, earlier) => {
             if earlier.digest == good.digest {
-                What::There
+                // Where texts went along at all.
+                let told = earlier.texts.as_ref();
+                match told.is_some_and(|texts| *texts != good.texts) {
+                    true => What::Tell,
+                    false => What::There,
+                }
             } else {
                 What::Send { replace: true }
             }

@@ -1,5 +1,6 @@
 //! What is said of markup and of targets, on the command line and in the kiln file.
 
+pub mod library;
 pub mod target;
 
 use std::path::PathBuf;
@@ -7,6 +8,7 @@ use std::str::FromStr;
 
 use kiln_core::plan::Glob;
 
+pub use library::{LibraryKind, Media, Posts, SendAs, TextsAs};
 pub use target::{Protocol, SecretSource, TargetGiven, TargetKind};
 
 /// What stands in the spot of a picture until it comes.

@@ -5,6 +5,8 @@ use std::str::FromStr;
 
 use kiln_core::plan::Glob;
 
+use super::{LibraryKind, Media};
+
 /// How files get to another machine.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub enum Protocol {
@@ -25,6 +27,13 @@ pub enum Protocol {
         /// Over TLS.
         secure: bool,
     },
+    /// The HTTP interface of a media library, over TLS or not.
+    Library {
+        /// Over TLS.
+        secure: bool,
+        /// Which interface.
+        kind: LibraryKind,
+    },
 }
 
 /// What a target is.
@@ -42,17 +51,22 @@ pub enum TargetKind {
     Ftp,
     /// A bucket of an object store.
     Bucket,
+    /// A media library.
+    Library(LibraryKind),
 }
 
 impl TargetKind {
     /// All, by their names.
-    pub const ALL: [(&str, TargetKind); 6] = [
+    pub const ALL: [(&str, TargetKind); 9] = [
         ("bundle", TargetKind::Bundle),
         ("folder", TargetKind::Folder),
         ("webdav", TargetKind::Webdav),
         ("sftp", TargetKind::Sftp),
         ("ftp", TargetKind::Ftp),
         ("bucket", TargetKind::Bucket),
+        ("micropub", TargetKind::Library(LibraryKind::Micropub)),
+        ("atompub", TargetKind::Library(LibraryKind::Atompub)),
+        ("rest", TargetKind::Library(LibraryKind::Rest)),
     ];
 }
 
@@ -130,6 +144,8 @@ pub struct TargetGiven {
     pub in_host: Option<bool>,
     /// How long browsers may keep files: by their names, what `Cache-Control` says. The first that fits holds.
     pub cache: Vec<(Glob, String)>,
+    /// How a library is used.
+    pub media: Option<Media>,
 }
 
 impl TargetGiven {
@@ -150,6 +166,7 @@ impl TargetGiven {
             split: self.split.or(below.split),
             region: self.region.or_else(|| below.region.clone()),
             in_host: self.in_host.or(below.in_host),
+            media: self.media.or_else(|| below.media.clone()),
             cache: match self.cache.is_empty() {
                 true => below.cache.clone(),
                 false => self.cache,

@@ -16,7 +16,7 @@ use kiln_core::plan::PlannedPiece;
 
 use crate::failure::Failure;
 use crate::{wording, write};
-pub use delivery::{Delivered, Deliveries};
+pub use delivery::{Delivered, Deliveries, is_address};
 pub use entry::{Entry, Made, PieceEntry, Share, Trimmed};
 use form::Form;
 

@@ -13,7 +13,7 @@ use super::markup::{Sources, sources};
 use super::{beside, kiln_file, unknown_place};
 use crate::args::DeliverArgs;
 use crate::failure::Failure;
-use crate::given::{Protocol, SecretSource, TargetGiven, TargetKind};
+use crate::given::{Media, Protocol, SecretSource, TargetGiven, TargetKind};
 use crate::site::SiteFile;
 
 /// The variable that a password may stand in, where nothing else is said.
@@ -92,6 +92,10 @@ pub struct Remote {
     pub trust: Option<String>,
     /// The certificates of an authority of one's own.
     pub authority: Option<PathBuf>,
+    /// The address as it was said, but for who logs in.
+    pub endpoint: String,
+    /// How a library is used.
+    pub media: Media,
     /// The region of a bucket.
     pub region: Option<String>,
     /// Whether the host begins with the name of the bucket.
@@ -106,7 +110,8 @@ impl Protocol {
             Protocol::Sftp => true,
             Protocol::Webdav { secure }
             | Protocol::Ftp { secure }
-            | Protocol::Bucket { secure } => secure,
+            | Protocol::Bucket { secure }
+            | Protocol::Library { secure, .. } => secure,
         }
     }
 }
@@ -286,6 +291,10 @@ impl Target {
             | (Some(TargetKind::Bucket), Some("bucket+http" | "http")) => {
                 remote(Protocol::Bucket { secure: false })
             }
+            (Some(TargetKind::Library(kind)), Some(scheme @ ("http" | "https"))) => {
+                let secure = scheme == "https";
+                remote(Protocol::Library { secure, kind })
+            }
             (None, Some("http" | "https")) => Err(refused(
                 &shown(&to),
                 "does not tell what answers there; write davs:// for WebDAV, bucket+https:// for an object store, or give its target in the kiln file a kind",
@@ -314,7 +323,8 @@ impl Remote {
                 "holds a password; take it out and say where it comes from, secret = \"env NAME\" or \"command LINE\"",
             ));
         }
-        if url.query().is_some() || url.fragment().is_some() {
+        let is_library = matches!(protocol, Protocol::Library { .. });
+        if (url.query().is_some() && !is_library) || url.fragment().is_some() {
             return Err(refused(
                 &shown(to),
                 "holds a ? or #, which no folder has; take it out",
@@ -345,6 +355,16 @@ impl Remote {
             key_file: given.key_file.clone(),
             trust: given.trust.clone(),
             authority: given.authority.clone(),
+            endpoint: format!(
+                "{}://{}",
+                if protocol.is_secure() {
+                    "https"
+                } else {
+                    "http"
+                },
+                without_user(rest)
+            ),
+            media: given.media.clone().unwrap_or_default(),
             region: given.region.clone(),
             in_host: given.in_host == Some(true),
             timeout: Duration::from_secs(given.timeout.unwrap_or(30)),
@@ -354,6 +374,7 @@ impl Remote {
     /// Its address, without who logs in: by this the ledger knows it.
     pub fn address(&self) -> String {
         let scheme = match self.protocol {
+            Protocol::Library { .. } => return self.endpoint.clone(),
             Protocol::Webdav { secure: true } => "davs",
             Protocol::Webdav { secure: false } => "dav",
             Protocol::Sftp => "sftp",
@@ -410,6 +431,12 @@ impl Remote {
             },
         }
     }
+}
+
+/// An address behind its scheme, without who logs in.
+fn without_user(rest: &str) -> &str {
+    let host = rest.split(['/', '?', '#']).next().unwrap_or(rest);
+    host.rfind('@').map_or(rest, |at| &rest[at + 1..])
 }
 
 /// The port of an address where it is the usual one of the web, which is left out otherwise.

@@ -43,7 +43,7 @@ pub const METADATA: [&str; 3] = ["keep", "write", "resolution"];
 pub const MARKUP: [&str; 6] = ["base", "home", "meanwhile", "inline", "template", "except"];
 
 /// The keys of a target.
-pub const TARGET: [&str; 15] = [
+pub const TARGET: [&str; 16] = [
     "kind",
     "to",
     "user",
@@ -59,6 +59,23 @@ pub const TARGET: [&str; 15] = [
     "region",
     "in-host",
     "cache",
+    "media",
+];
+
+/// The keys of a media library.
+pub const MEDIA: [&str; 12] = [
+    "send",
+    "method",
+    "field",
+    "texts",
+    "texts-to",
+    "texts-as",
+    "texts-method",
+    "id",
+    "address",
+    "remove-at",
+    "secret-header",
+    "posts",
 ];
 
 /// The keys that say how a page shows the pictures of a place.

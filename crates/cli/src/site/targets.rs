@@ -2,12 +2,12 @@
 
 use std::path::Path;
 
+use kiln_core::credits::Field;
 use kiln_core::plan::Glob;
 
 use super::diagnosis::{Source, Wrong};
 use super::{Table, Value, in_order, keys};
-use crate::given::target as said;
-use crate::given::{SecretSource, TargetGiven, TargetKind};
+use crate::given::{Media, SecretSource, TargetGiven, TargetKind, library, target as said};
 use crate::wording;
 
 /// Reads them, in the order of the file; paths are seen from its folder.
@@ -83,6 +83,10 @@ fn target(table: &Table<'_>, folder: &Path, wrongs: &mut Vec<Wrong>) -> TargetGi
                 target.cache = caches(value, wrongs);
                 Ok(())
             }
+            "media" => {
+                target.media = media(value, wrongs);
+                Ok(())
+            }
             _ => {
                 wrongs.push(Wrong::key(key, &keys::TARGET, "of a target"));
                 continue;
@@ -117,6 +121,68 @@ fn caches(value: &Value<'_>, wrongs: &mut Vec<Wrong>) -> Vec<(Glob, String)> {
         }
     }
     caches
+}
+
+/// How a library is used.
+fn media(value: &Value<'_>, wrongs: &mut Vec<Wrong>) -> Option<Media> {
+    let Some(table) = value.get_ref().as_table() else {
+        wrongs.push(Wrong::spanned(value, "it is a table: [target.NAME.media]"));
+        return None;
+    };
+    let mut media = Media::default();
+    for (key, value) in in_order(table) {
+        let given = value.get_ref();
+        let text = || keys::one(given, |text| Ok(text.to_owned()));
+        let template = || keys::one(given, library::parse_template).map(Some);
+        let taken = match key.get_ref().as_ref() {
+            "send" => keys::one(given, str::parse).map(|send| media.send = send),
+            "method" => keys::one(given, library::parse_method).map(|method| media.method = method),
+            "field" => text().map(|field| media.field = field),
+            "texts" => texts(value, wrongs).map(|texts| media.texts = texts),
+            "texts-to" => template().map(|to| media.texts_to = to),
+            "texts-as" => keys::one(given, str::parse).map(|texts_as| media.texts_as = texts_as),
+            "texts-method" => {
+                keys::one(given, library::parse_method).map(|method| media.texts_method = method)
+            }
+            "id" => text().map(|id| media.id = id),
+            "address" => text().map(|address| media.address = address),
+            "remove-at" => template().map(|at| media.remove_at = at),
+            "secret-header" => keys::one(given, library::parse_header)
+                .map(|header| media.secret_header = Some(header)),
+            "posts" => keys::one(given, str::parse).map(|posts| media.posts = Some(posts)),
+            _ => {
+                wrongs.push(Wrong::key(key, &keys::MEDIA, "of a media library"));
+                continue;
+            }
+        };
+        if let Err(says) = taken {
+            wrongs.push(Wrong::value(key, value, says));
+        }
+    }
+    Some(media)
+}
+
+/// Which texts are sent, and by which names.
+fn texts(value: &Value<'_>, wrongs: &mut Vec<Wrong>) -> Result<Vec<(Field, String)>, String> {
+    let form =
+        "it is a table of texts and their names there, such as { alternative-text = \"alt\" }";
+    let table = value.get_ref().as_table().ok_or(form)?;
+    let mut texts = Vec::new();
+    for (key, value) in in_order(table) {
+        let field = Field::ALL
+            .into_iter()
+            .find(|field| field.name() == key.get_ref());
+        match (field, value.get_ref().as_str()) {
+            (Some(field), Some(name)) if !name.is_empty() => texts.push((field, name.to_owned())),
+            (Some(_), _) => wrongs.push(Wrong::value(
+                key,
+                value,
+                "it is the name that the text has there",
+            )),
+            (None, _) => wrongs.push(Wrong::key(key, &Field::ALL.map(Field::name), "of texts")),
+        }
+    }
+    Ok(texts)
 }
 
 /// An address as it is, a path as it is seen from a folder.

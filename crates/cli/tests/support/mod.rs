@@ -5,6 +5,7 @@
 pub mod common;
 pub mod dav;
 pub mod host;
+pub mod library;
 
 use std::collections::BTreeMap;
 use std::fs;

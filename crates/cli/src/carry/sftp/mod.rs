@@ -18,8 +18,9 @@ use tokio::io::{AsyncReadExt, AsyncWriteExt};
 use tokio::runtime::{Builder, Runtime};
 use tokio::time::timeout;
 
-use super::{Body, Carrier, Fault, Found, Item, Session};
+use super::{Body, Carrier, Fault, Found, Item, Placed, Session};
 use crate::failure::Failure;
+use crate::ledger::Delivered;
 use crate::settings::Remote;
 use host::HostCheck;
 use login::Login;
@@ -287,7 +288,7 @@ impl Session for Line {
         Ok(found.collect())
     }
 
-    fn put(&mut self, item: &Item<'_>, replace: bool) -> Result<(), Fault> {
+    fn put(&mut self, item: &Item<'_>, replace: bool) -> Result<Placed, Fault> {
         let part = self.path(&item.part());
         let to = self.path(item.name);
         let mut body = item.body()?;
@@ -322,7 +323,7 @@ impl Session for Line {
             self.ask(self.session.rename(part.as_str(), to.as_str()))
                 .map_err(fault)
         };
-        named.map_err(|fault| {
+        named.map(|()| Placed::default()).map_err(|fault| {
             let _ = self.ask(self.session.remove_file(part.as_str()));
             match self.weight(&to) {
                 Ok(Some(_)) if !replace => Fault::taken(),
@@ -348,7 +349,7 @@ impl Session for Line {
         })
     }
 
-    fn remove(&mut self, name: &str) -> Result<(), Fault> {
+    fn remove(&mut self, name: &str, _: Option<&Delivered>) -> Result<(), Fault> {
         match self.ask(self.session.remove_file(self.path(name))) {
             Err(error) if !is(&error, StatusCode::NoSuchFile) => Err(fault(error)),
             _ => Ok(()),
