@@ -144,9 +144,7 @@ fn bundled(typed: &DemoArgs, channels: &Channels) -> Result<ExitCode, Failure> {
     let report = deliver::deliver(&DeliverSettings::resolve(&typed_so)?, channels)?;
     if !(typed.json || typed.quiet) {
         let dir = typed.dir.display();
-        say(&format!(
-            "\nAnd all pieces with their texts in a bundle, as kiln deliver makes it there:\n"
-        ));
+        say("\nAnd all pieces with their texts in a bundle, as kiln deliver makes it there:\n");
         channels.print(|out, _| report.sums(out))?;
         say(&format!(
             "\nOpen {dir}/index.html beside {dir}/{BEFORE}/index.html, or let kiln page {dir}/{BEFORE} {dir} set \

@@ -63,7 +63,7 @@ fn a_bundle_holds_pieces_texts_a_page_and_digests_and_is_the_same_each_time() {
     let scratch = fired();
     let told = scratch.fires(&["deliver"]);
     assert!(
-        told.contains("6 files sent") && told.contains("bundle.zip"),
+        told.contains("6 files packed") && told.contains("bundle.zip"),
         "{told}"
     );
     let first = fs::read(scratch.path("bundle.zip")).expect("a bundle");
@@ -360,7 +360,7 @@ fn what_cannot_be_a_target_is_said_at_once() {
     kiln: wrong.toml:18: "kind" cannot be "webdaf"
        |
     18 | kind = 'webdaf'
-       |        ^^^^^^^^ the kinds are bundle, folder, webdav, sftp, ftp, bucket
+       |        ^^^^^^^^ the kinds are bundle, folder, webdav, sftp, ftp, bucket, micropub, atompub, rest
 
     kiln: wrong.toml:20: "third" cannot stand like this
        |

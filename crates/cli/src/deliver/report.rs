@@ -4,6 +4,7 @@ use std::io::{self, Write};
 use std::path::PathBuf;
 use std::process::ExitCode;
 
+use anstyle::Style;
 use serde::Serialize;
 
 use super::goods::Good;
@@ -220,7 +221,7 @@ impl Report {
                     _ => GOOD,
                 };
                 vec![
-                    (format!("  {}", wording::safe(&file.name)), FAINT.dimmed()),
+                    (format!("  {}", wording::safe(&file.name)), Style::new()),
                     (file.weight.map_or(String::new(), wording::weight), FAINT),
                     (file.outcome.says().to_owned(), style),
                 ]

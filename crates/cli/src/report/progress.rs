@@ -109,7 +109,7 @@ impl<'a> Sending<'a> {
             ProgressDrawTarget::hidden()
         };
         let bar = ProgressBar::with_draw_target(Some(bytes), target);
-        let template = "{decimal_bytes} of {decimal_total_bytes} {bar:24.yellow} {decimal_bytes_per_sec}, {eta} left";
+        let template = "{prefix} {bar:24.yellow} {msg}";
         // The template is a constant; if it were wrong, the plain bar would do.
         if let Ok(style) = ProgressStyle::with_template(template) {
             bar.set_style(style.progress_chars(BAR));
@@ -120,7 +120,18 @@ impl<'a> Sending<'a> {
 
     /// Shows what went until now.
     pub fn tick(&self) {
-        self.bar.set_position(self.meter.load(Ordering::Relaxed));
+        let (went, all) = (self.meter.load(Ordering::Relaxed), self.bar.length());
+        self.bar.set_position(went);
+        let all = wording::weight(all.unwrap_or(0));
+        self.bar
+            .set_prefix(format!("{} of {all}", wording::weight(went)));
+        let rate = self.bar.per_sec();
+        if rate >= 1.0 {
+            let rate = wording::weight(rate as u64);
+            let left = wording::time(self.bar.eta().as_secs_f64());
+            self.bar
+                .set_message(format!("{rate} a second, {left} left"));
+        }
     }
 
     /// All is done; the bar goes away.

@@ -266,7 +266,11 @@ def cases(name, server):
             kiln.write(f"[target.store]\nto = '{server['at'](server['port'], 'cached')}'\nuser = 'KEY'\nunencrypted = true\n"
                        "cache = { '*.webp' = 'public, max-age=60' }\n")
         run(WANTED["kiln"], "deliver", "store", "--quiet", cwd=site.path, env={**os.environ, "KILN_PASSWORD": "lamp"})
-        heads = [urllib.request.urlopen(f"http://127.0.0.1:{server['port']}/tern/cached/sea-90.{end}").headers for end in ("webp", "jpg")]
+        signed = {"Authorization": "AWS4-HMAC-SHA256 Credential=KEY/20260101/us-east-1/s3/aws4_request, SignedHeaders=host, Signature=0"}
+        heads = []
+        for end in ("webp", "jpg"):
+            asked = urllib.request.Request(f"http://127.0.0.1:{server['port']}/tern/cached/sea-90.{end}", headers=signed)
+            heads.append(urllib.request.urlopen(asked).headers)
         told = [(head["Content-Type"], head["Cache-Control"]) for head in heads]
         assert told == [("image/webp", "public, max-age=60"), ("image/jpeg", None)], told
         found["headers"] = told

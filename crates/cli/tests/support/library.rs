@@ -3,7 +3,7 @@
 //! and remembered.
 
 use std::collections::BTreeMap;
-use std::io::{Cursor, Read};
+use std::io::Cursor;
 use std::sync::{Arc, Mutex, MutexGuard};
 use std::thread;
 
@@ -122,11 +122,11 @@ fn must(holds: bool, what: &str) -> Result<(), String> {
     if holds { Ok(()) } else { Err(what.to_owned()) }
 }
 
-/// The parts of a form (RFC 7578): name, file's name, media type, bytes.
-fn form(
-    request: &Request,
-    body: &[u8],
-) -> Result<Vec<(String, Option<String>, Option<String>, Vec<u8>)>, String> {
+/// A part of a form: name, file's name, media type, bytes.
+type Part = (String, Option<String>, Option<String>, Vec<u8>);
+
+/// The parts of a form (RFC 7578).
+fn form(request: &Request, body: &[u8]) -> Result<Vec<Part>, String> {
     let kind = head(request, "content-type").unwrap_or_default();
     let boundary = kind
         .strip_prefix("multipart/form-data; boundary=")

@@ -257,7 +257,6 @@ impl Form {
         let before = Cursor::new(&self.before);
         let mut all = before.chain(&mut body).chain(Cursor::new(&self.behind));
         let response = http.stream(ask, &self.kind, &mut all, weight)?;
-        drop(all);
         if response.status().is_success() {
             body.went();
         }
