@@ -1,6 +1,12 @@
 //! The program `kiln`. Its pictures are the business of `kiln-core`; here are files, threads, the
 //! terminal, and what people wrote into files.
 
+// Where ways to targets are left out, what they alone need is there all the same.
+#![cfg_attr(
+    not(all(feature = "bucket", feature = "ftp", feature = "sftp")),
+    allow(dead_code)
+)]
+
 mod args;
 mod browser;
 mod carry;

@@ -302,7 +302,7 @@ fn secrets_stand_nowhere() {
         "hunter2",
     ]);
     assert_eq!(option.code, 2);
-    insta::assert_snapshot!(option.stderr, @r#"kiln: --secret: a secret never stands here in plain: say where it comes from, "env NAME" or "command LINE""#);
+    insta::assert_snapshot!(option.stderr, @r#"kiln: --secret: a secret never stands here in plain: say where it comes from, "env NAME", "command LINE" or "keyring""#);
     assert!(
         !fs::read_to_string(scratch.path("img/kiln-ledger.json"))
             .expect("a ledger")

@@ -56,7 +56,7 @@ pub struct DeliverArgs {
     #[arg(long, value_name = "NAME")]
     pub user: Option<String>,
 
-    /// Where the password comes from: "env NAME" or "command LINE", whose first line it is.
+    /// Where the password comes from: "env NAME", "command LINE", whose first line it is, or "keyring".
     /// [default: KILN_PASSWORD, else a terminal is asked]
     #[arg(long, value_name = "SOURCE")]
     pub secret: Option<String>,

@@ -89,6 +89,8 @@ pub enum SecretSource {
     Environment(String),
     /// The first line that a command prints.
     Command(String),
+    /// The keyring of the system.
+    Keyring,
 }
 
 impl FromStr for SecretSource {
@@ -103,8 +105,9 @@ impl FromStr for SecretSource {
                 Ok(SecretSource::Environment(rest))
             }
             "command" if !rest.is_empty() => Ok(SecretSource::Command(rest)),
+            "keyring" if rest.is_empty() => Ok(SecretSource::Keyring),
             _ => Err(
-                "a secret never stands here in plain: say where it comes from, \"env NAME\" or \"command LINE\""
+                "a secret never stands here in plain: say where it comes from, \"env NAME\", \"command LINE\" or \"keyring\""
                     .to_owned(),
             ),
         }

@@ -2,7 +2,6 @@
 
 use std::io::{self, IsTerminal};
 use std::path::{Path, PathBuf};
-use std::process::{Command, Stdio};
 use std::time::Duration;
 
 use kiln_core::plan::Glob;
@@ -10,6 +9,7 @@ use strsim::jaro_winkler;
 use url::Url;
 
 use super::markup::{Sources, sources};
+use super::secret::{Secret, asked};
 use super::{beside, kiln_file, unknown_place};
 use crate::args::DeliverArgs;
 use crate::failure::Failure;
@@ -113,16 +113,6 @@ impl Protocol {
             | Protocol::Bucket { secure }
             | Protocol::Library { secure, .. } => secure,
         }
-    }
-}
-
-/// A password, token or passphrase; it is never printed.
-#[derive(Clone, PartialEq, Eq)]
-pub struct Secret(pub String);
-
-impl std::fmt::Debug for Secret {
-    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        f.write_str("Secret")
     }
 }
 
@@ -415,15 +405,10 @@ impl Remote {
     /// else who sits at the terminal is asked.
     pub fn secret(&self, whose: &str) -> Result<Secret, Failure> {
         match &self.secret {
-            Some(source) => source.fetch(),
+            Some(source) => source.fetch(&self.address(), self.user.as_deref(), whose),
             None => match std::env::var(PASSWORD) {
                 Ok(password) => Ok(Secret(password)),
-                Err(_) if io::stdin().is_terminal() => {
-                    let asked = rpassword::prompt_password(format!("{whose}: "));
-                    asked
-                        .map(Secret)
-                        .map_err(Failure::unreadable(Path::new("the password")))
-                }
+                Err(_) if io::stdin().is_terminal() => asked(whose),
                 Err(_) => Err(refused(
                     &self.address(),
                     "needs a password; say --secret \"env NAME\" or \"command LINE\", or set KILN_PASSWORD",
@@ -448,38 +433,6 @@ fn explicit_port(rest: &str) -> Option<u16> {
     port.parse().ok()
 }
 
-impl SecretSource {
-    fn fetch(&self) -> Result<Secret, Failure> {
-        match self {
-            SecretSource::Environment(name) => std::env::var(name).map(Secret).map_err(|_| {
-                refused(
-                    name,
-                    "is not set; set it to the password before kiln deliver",
-                )
-            }),
-            SecretSource::Command(line) => {
-                let (shell, flag) = if cfg!(windows) {
-                    ("cmd", "/C")
-                } else {
-                    ("sh", "-c")
-                };
-                let done = Command::new(shell)
-                    .args([flag, line])
-                    .stdin(Stdio::inherit())
-                    .stderr(Stdio::inherit())
-                    .output()
-                    .map_err(Failure::unreadable(Path::new(line)))?;
-                let text = String::from_utf8(done.stdout).unwrap_or_default();
-                let secret = text.lines().next().unwrap_or_default();
-                if !done.status.success() || secret.is_empty() {
-                    return Err(refused(line, "gave no password; run it by hand to see why"));
-                }
-                Ok(Secret(secret.to_owned()))
-            }
-        }
-    }
-}
-
 /// An address without the password that it may hold.
 fn shown(to: &str) -> String {
     match (to.split_once("://"), to.rsplit_once('@')) {
@@ -488,7 +441,7 @@ fn shown(to: &str) -> String {
     }
 }
 
-fn refused(what: &str, says: &str) -> Failure {
+pub(super) fn refused(what: &str, says: &str) -> Failure {
     Failure::Refused {
         path: PathBuf::from(what),
         says: says.to_owned(),

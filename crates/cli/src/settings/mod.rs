@@ -5,6 +5,7 @@ mod deliver;
 mod markup;
 mod page;
 mod proof;
+mod secret;
 mod survey;
 mod totals;
 
@@ -22,10 +23,11 @@ use crate::failure::Failure;
 use crate::layer::{Layer, Told};
 use crate::site::{self, SiteFile};
 pub use check::{CheckForm, CheckSettings};
-pub use deliver::{DeliverSettings, Remote, Secret, Target};
+pub use deliver::{DeliverSettings, Remote, Target};
 pub use markup::{Address, MarkupForm, MarkupSettings, RewireSettings, Sources};
 pub use page::{Manners, PageSettings, VIEWPORTS};
 pub use proof::{ProofOf, ProofSettings, Wanted};
+pub use secret::Secret;
 pub use survey::{Judging, SurveySettings};
 
 /// The label sheet's name where none is given.
