@@ -180,3 +180,21 @@ fn ctrl_c_leaves_a_true_record() {
     let (done, report) = deliver(&scratch, &dav, &[]);
     assert_eq!((done.code, counts(&report)), (0, json!({ "sent": 6 })));
 }
+
+#[test]
+fn a_server_without_encryption_is_told_from_one_with_it() {
+    let (scratch, dav) = (fired(), Dav::new());
+    let secure = format!("{}/img", dav.address.replace("dav://", "davs://"));
+    let arguments = ["deliver", &secure, "--user", "keeper", "--tries", "1"];
+    let output = scratch
+        .command(&arguments)
+        .env("KILN_PASSWORD", "lamp")
+        .output()
+        .expect("the program");
+    let said = String::from_utf8(output.stderr).expect("text");
+    assert!(
+        said.contains("does not speak TLS") || said.contains("ended the connection"),
+        "{said}"
+    );
+    assert_eq!(output.status.code(), Some(1));
+}

@@ -222,6 +222,9 @@ pub fn broken(error: io::Error) -> Fault {
         io::ErrorKind::ConnectionRefused => {
             Fault::target("nothing answers there; check the address, and that its server runs")
         }
+        io::ErrorKind::InvalidData if rustls.contains("corrupt message") => {
+            Fault::target("what answers there does not speak TLS; check address and port")
+        }
         // What the library says of it is long.
         io::ErrorKind::UnexpectedEof => Fault::passing("the server ended the connection early"),
         _ => Fault::passing(format!("the connection broke ({error})")),
