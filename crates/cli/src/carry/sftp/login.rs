@@ -6,7 +6,7 @@ use std::sync::Arc;
 use russh::client::{AuthResult, Handle, KeyboardInteractiveAuthResponse};
 use russh::keys::agent::AgentIdentity;
 use russh::keys::agent::client::AgentClient;
-use russh::keys::{Error, PrivateKey, PrivateKeyWithHashAlg, load_secret_key};
+use russh::keys::{Algorithm, Error, HashAlg, PrivateKey, PrivateKeyWithHashAlg, load_secret_key};
 
 use super::super::Fault;
 use super::host::HostCheck;
@@ -75,14 +75,7 @@ impl Login {
         handle: &mut Handle<HostCheck>,
         key: Arc<PrivateKey>,
     ) -> Result<bool, Fault> {
-        let hash = match key.algorithm().is_rsa() {
-            true => handle
-                .best_supported_rsa_hash()
-                .await
-                .map_err(unconnected)?
-                .flatten(),
-            false => None,
-        };
+        let hash = hash(handle, key.algorithm()).await?;
         let key = PrivateKeyWithHashAlg::new(key, hash);
         let entered = handle.authenticate_publickey(&self.user, key).await;
         Ok(entered.map_err(unconnected)?.success())
@@ -142,14 +135,7 @@ impl Login {
             let AgentIdentity::PublicKey { key, .. } = identity else {
                 continue;
             };
-            let hash = match key.algorithm().is_rsa() {
-                true => handle
-                    .best_supported_rsa_hash()
-                    .await
-                    .map_err(unconnected)?
-                    .flatten(),
-                false => None,
-            };
+            let hash = hash(handle, key.algorithm()).await?;
             let entered = handle
                 .authenticate_publickey_with(&self.user, key, hash, &mut agent)
                 .await;
@@ -164,6 +150,15 @@ impl Login {
     async fn by_agent(&self, _: &mut Handle<HostCheck>) -> Result<bool, Fault> {
         Ok(false)
     }
+}
+
+/// What an RSA key signs with: what the server knows best (RFC 8332).
+async fn hash(handle: &Handle<HostCheck>, algorithm: Algorithm) -> Result<Option<HashAlg>, Fault> {
+    if !algorithm.is_rsa() {
+        return Ok(None);
+    }
+    let best = handle.best_supported_rsa_hash().await;
+    Ok(best.map_err(unconnected)?.flatten())
 }
 
 /// The key of a file; its passphrase is asked for only where it has one.
