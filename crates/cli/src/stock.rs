@@ -163,6 +163,17 @@ impl Stock {
     }
 }
 
+/// Why there is nothing to do with the pieces of what was asked for.
+pub fn nothing(named: Option<&PathBuf>, out: &Path) -> Failure {
+    match named {
+        Some(path) => Failure::Refused {
+            path: path.clone(),
+            says: "no pieces of it are recorded; make them with kiln fire".to_owned(),
+        },
+        None => Failure::NoPieces(out.to_owned()),
+    }
+}
+
 /// What a path leads to.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Known {

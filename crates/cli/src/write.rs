@@ -2,12 +2,14 @@
 //! nothing outside of it is ever touched through it.
 
 use std::collections::HashMap;
+use std::ffi::OsStr;
 use std::fs::{self, File, OpenOptions, TryLockError};
 use std::io::{self, Write};
 use std::path::{Component, Path, PathBuf};
 use std::sync::{Mutex, PoisonError};
 
 use same_file::Handle;
+use tempfile::NamedTempFile;
 use walkdir::WalkDir;
 
 use crate::failure::Failure;
@@ -29,15 +31,20 @@ pub fn whole(path: &Path, bytes: &[u8]) -> io::Result<()> {
     fs::create_dir_all(folder)?;
     let mut hidden = std::ffi::OsString::from(".");
     hidden.push(name);
-    // Readable to others as any file is, and new: a link that somebody laid is not followed.
-    let mut part = tempfile::Builder::new()
-        .prefix(&hidden)
-        .suffix(PART)
-        .make_in(folder, |part| File::create_new(part))?;
+    let mut part = begun(folder, &hidden, PART)?;
     part.write_all(bytes)?;
     part.as_file().sync_all()?;
     part.persist(path)?;
     Ok(())
+}
+
+/// A temporary file in a folder, which is to be named when it is whole. Readable to others as any file is, and new: a
+/// link that somebody laid is not followed.
+pub fn begun(folder: &Path, prefix: &OsStr, suffix: &str) -> io::Result<NamedTempFile> {
+    tempfile::Builder::new()
+        .prefix(prefix)
+        .suffix(suffix)
+        .make_in(folder, |part| File::create_new(part))
 }
 
 /// Writes a file that is there already, whole or not at all; who may read and write it stays.

@@ -21,14 +21,7 @@ fn deliver(scratch: &Scratch, dav: &Dav, more: &[&str]) -> (Done, Value) {
         "env LAMP",
     ];
     arguments.extend(more);
-    let mut command = scratch.command(&arguments);
-    let output = command.env("LAMP", "lamp").output().expect("the program");
-    let text = |bytes| String::from_utf8(bytes).expect("text");
-    let done = Done {
-        code: output.status.code().unwrap_or(-1),
-        stdout: text(output.stdout),
-        stderr: text(output.stderr),
-    };
+    let done = scratch.kiln_with(&[("LAMP", "lamp")], &arguments);
     let report = serde_json::from_str(&done.stdout).unwrap_or(Value::Null);
     (done, report)
 }
@@ -186,15 +179,11 @@ fn a_server_without_encryption_is_told_from_one_with_it() {
     let (scratch, dav) = (fired(), Dav::new());
     let secure = format!("{}/img", dav.address.replace("dav://", "davs://"));
     let arguments = ["deliver", &secure, "--user", "keeper", "--tries", "1"];
-    let output = scratch
-        .command(&arguments)
-        .env("KILN_PASSWORD", "lamp")
-        .output()
-        .expect("the program");
-    let said = String::from_utf8(output.stderr).expect("text");
+    let done = scratch.kiln_with(&[("KILN_PASSWORD", "lamp")], &arguments);
+    let said = done.stderr;
     assert!(
         said.contains("does not speak TLS") || said.contains("ended the connection"),
         "{said}"
     );
-    assert_eq!(output.status.code(), Some(1));
+    assert_eq!(done.code, 1);
 }

@@ -23,19 +23,16 @@ fn site(library: &Library, target: &str) -> Scratch {
 fn deliver(scratch: &Scratch, more: &[&str]) -> (Done, Value) {
     let mut arguments = vec!["deliver", "library", "--json"];
     arguments.extend(more);
-    let output = scratch
-        .command(&arguments)
-        .env("LAMP", "lamp")
-        .output()
-        .expect("the program");
-    let text = |bytes| String::from_utf8(bytes).expect("text");
-    let done = Done {
-        code: output.status.code().unwrap_or(-1),
-        stdout: text(output.stdout),
-        stderr: text(output.stderr),
-    };
+    let done = scratch.kiln_with(&[("LAMP", "lamp")], &arguments);
     let report = serde_json::from_str(&done.stdout).unwrap_or(Value::Null);
     (done, report)
+}
+
+/// An original goes, and what was delivered of it.
+fn without_fog(scratch: &Scratch) -> (Done, Value) {
+    fs::remove_file(scratch.path("in/fog.jpg")).expect("an original");
+    scratch.fires(&["fire", "--quiet", "--remove-strays"]);
+    deliver(scratch, &["--prune"])
 }
 
 /// All pieces are there, once each, and nothing was asked that may not be.
@@ -140,9 +137,7 @@ fn a_micropub_server_gets_files_and_where_wanted_posts() {
         .cloned();
     assert_eq!(post.expect("a post")["post-status"], json!(["draft"]));
     // Without an original its pieces go nowhere any more.
-    fs::remove_file(scratch.path("in/fog.jpg")).expect("an original");
-    scratch.fires(&["fire", "--quiet", "--remove-strays"]);
-    let (done, report) = deliver(&scratch, &["--prune"]);
+    let (done, report) = without_fog(&scratch);
     assert_eq!(
         (done.code, counts(&report)),
         (0, json!({ "removed": 2, "there": 4 })),
@@ -176,9 +171,7 @@ fn an_atom_collection_gets_files_entries_and_changes() {
         done.stderr
     );
     holds(&scratch, &library, 6);
-    fs::remove_file(scratch.path("in/fog.jpg")).expect("an original");
-    scratch.fires(&["fire", "--quiet", "--remove-strays"]);
-    let (done, _) = deliver(&scratch, &["--prune"]);
+    let (done, _) = without_fog(&scratch);
     assert_eq!(done.code, 0, "{}", done.stderr);
     holds(&scratch, &library, 4);
 }
@@ -223,12 +216,7 @@ fn a_library_that_fails_gets_the_rest_the_next_time() {
     let (library, one) = (Library::new(), ["--at-once", "1", "--tries", "3"]);
     let scratch = site(&library, BODY);
     let arguments = ["deliver", "library"];
-    let wrong = scratch
-        .command(&arguments)
-        .env("LAMP", "beam")
-        .output()
-        .expect("the program");
-    let wrong = String::from_utf8(wrong.stderr).expect("text");
+    let wrong = scratch.kiln_with(&[("LAMP", "beam")], &arguments).stderr;
     assert!(
         wrong.contains("does not know this user and password") && !wrong.contains("beam"),
         "{wrong}"

@@ -2,11 +2,9 @@
 //! before, at three widths. Needs chromedriver, the folders of manuals named by `KILN_TEST_MANUALS`, and a
 //! Python with Pillow and html5lib named by `KILN_TEST_PYTHON`; `.ci/run` gets them all.
 
-use std::process::{Command, Stdio};
+use serde_json::json;
 
-use serde_json::{Value, json};
-
-use crate::support::Scratch;
+use crate::support::{Scratch, python};
 
 const REWIRED: &str = include_str!("scripts/rewired.py");
 
@@ -26,15 +24,7 @@ fn manuals_look_as_before_once_they_are_rewired() {
         "manuals": manuals,
         "sample": scratch.path("light"),
     });
-    scratch.put("wanted.json", wanted.to_string().as_bytes());
-    let output = Command::new(named("KILN_TEST_PYTHON"))
-        .args(["-c", REWIRED])
-        .stdin(std::fs::File::open(scratch.path("wanted.json")).expect("a file"))
-        .stderr(Stdio::inherit())
-        .output()
-        .expect("Python");
-    assert!(output.status.success());
-    let found: Value = serde_json::from_slice(&output.stdout).expect("JSON");
+    let found = python(REWIRED, &wanted);
     println!("{found:#}");
     assert_eq!(found["sample"], json!({ "pages": 3, "worse": [] }));
     for manual in manuals {

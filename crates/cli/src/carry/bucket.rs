@@ -11,7 +11,7 @@ use rusty_s3::{Bucket, Credentials, S3Action, UrlStyle};
 use ureq::http::{Response, StatusCode, header};
 use url::Url;
 
-use super::http::{Ask, Http, broken, refused, text};
+use super::http::{Ask, Http, refused, text};
 use super::{Carrier, Fault, Found, Item, Placed, Session};
 use crate::failure::Failure;
 use crate::ledger::Delivered;
@@ -87,26 +87,17 @@ impl Store {
 
     /// Asks for something with a signed address.
     fn simple(&self, method: &str, url: &Url) -> Result<Response<()>, Fault> {
-        let ask = Ask {
-            method,
-            url: url.as_str(),
-            headers: &[],
-        };
-        self.http.head(&ask)
+        self.http.head(&asked(method, url, &[]))
     }
 
     /// Sends a file in parts; they become an object at the end.
     fn put_parts(&self, item: &Item<'_>, headers: &[(&str, &str)]) -> Result<(), Fault> {
         let (key, keys) = (self.key(item.name), self.credentials.as_ref());
         let url = self.bucket.create_multipart_upload(keys, &key).sign(HOLDS);
-        let mut more = headers.to_vec();
-        more.push(("content-type", item.kind));
-        let ask = Ask {
-            method: "POST",
-            url: url.as_str(),
-            headers: &more,
-        };
-        let begun = good(self.http.tell(&ask, item.kind, b"")?)?;
+        let begun = good(
+            self.http
+                .tell(&asked("POST", &url, headers), item.kind, b"")?,
+        )?;
         let begun = CreateMultipartUpload::parse_response(&text(begun)?).map_err(|error| {
             Fault::target(format!(
                 "the server's answer is none of an object store ({error})"
@@ -121,11 +112,7 @@ impl Store {
                 tags.iter().map(String::as_str),
             );
             let url = complete.sign(HOLDS);
-            let ask = Ask {
-                method: "POST",
-                url: url.as_str(),
-                headers,
-            };
+            let ask = asked("POST", &url, headers);
             let answer = text(good(self.http.tell(
                 &ask,
                 "application/xml",
@@ -169,11 +156,7 @@ impl Store {
                 .bucket
                 .upload_part(self.credentials.as_ref(), key, number, id)
                 .sign(HOLDS);
-            let ask = Ask {
-                method: "PUT",
-                url: url.as_str(),
-                headers: &[],
-            };
+            let ask = asked("PUT", &url, &[]);
             let response = good(self.http.tell(&ask, item.kind, &part)?)?;
             let tag = response
                 .headers()
@@ -212,14 +195,9 @@ impl Session for Store {
                 list.with_continuation_token(after.as_str());
             }
             let url = list.sign(HOLDS);
-            let ask = Ask {
-                method: "GET",
-                url: url.as_str(),
-                headers: &[],
-            };
+            let ask = asked("GET", &url, &[]);
             let response = self.http.ask(&ask)?;
-            let response =
-                good(response).map_err(|fault| Fault::new(at_target(fault.kind), fault.says))?;
+            let response = good(response).map_err(Fault::at_target)?;
             let page = ListObjectsV2::parse_response(&text(response)?).map_err(|error| {
                 Fault::target(format!(
                     "the server's list is none of an object store ({error})"
@@ -262,11 +240,7 @@ impl Session for Store {
             .bucket
             .put_object(self.credentials.as_ref(), &key)
             .sign(HOLDS);
-        let ask = Ask {
-            method: "PUT",
-            url: url.as_str(),
-            headers: &headers,
-        };
+        let ask = asked("PUT", &url, &headers);
         let response = self.http.send(&ask, item)?;
         match response.status().is_success() {
             true => Ok(Placed::default()),
@@ -280,13 +254,9 @@ impl Session for Store {
             .bucket
             .get_object(self.credentials.as_ref(), &key)
             .sign(HOLDS);
-        let ask = Ask {
-            method: "GET",
-            url: url.as_str(),
-            headers: &[],
-        };
+        let ask = asked("GET", &url, &[]);
         let response = good(self.http.ask(&ask)?)?;
-        io::copy(&mut response.into_body().into_reader(), into).map_err(broken)?;
+        io::copy(&mut response.into_body().into_reader(), into).map_err(Fault::broken)?;
         Ok(())
     }
 
@@ -305,6 +275,15 @@ impl Session for Store {
     }
 }
 
+/// A request to a signed address.
+fn asked<'a>(method: &'a str, url: &'a Url, headers: &'a [(&'a str, &'a str)]) -> Ask<'a> {
+    Ask {
+        method,
+        url: url.as_str(),
+        headers,
+    }
+}
+
 /// An answer that is a success.
 fn good(response: Response<ureq::Body>) -> Result<Response<ureq::Body>, Fault> {
     if response.status().is_success() {
@@ -320,12 +299,4 @@ fn good(response: Response<ureq::Body>) -> Result<Response<ureq::Body>, Fault> {
         fault.says = format!("{}: {code}", fault.says);
     }
     Err(fault)
-}
-
-/// What is refused where nothing but the target was named is a fault of that.
-fn at_target(kind: super::FaultKind) -> super::FaultKind {
-    match kind {
-        super::FaultKind::File => super::FaultKind::Target,
-        other => other,
-    }
 }

@@ -9,6 +9,7 @@ use std::time::UNIX_EPOCH;
 use super::{Carrier, Fault, Found, Item, PART, Placed, Session};
 use crate::find;
 use crate::ledger::Delivered;
+use crate::write;
 
 /// A folder.
 #[derive(Clone, Debug)]
@@ -72,11 +73,7 @@ impl Session for Folder {
         let folder = path.parent().unwrap_or(&self.path);
         fs::create_dir_all(folder).map_err(unwritten)?;
         let mut body = item.body()?;
-        // Readable to others as any file is, and new: a link that somebody laid is not followed.
-        let mut part = tempfile::Builder::new()
-            .prefix(PART)
-            .make_in(folder, |part| File::create_new(part))
-            .map_err(unwritten)?;
+        let mut part = write::begun(folder, PART.as_ref(), "").map_err(unwritten)?;
         let copied = io::copy(&mut body, &mut part).map_err(unwritten)?;
         part.as_file().sync_all().map_err(unwritten)?;
         let there = part.as_file().metadata().map_err(unwritten)?.len();

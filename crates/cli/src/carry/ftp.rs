@@ -6,7 +6,6 @@ use std::net::{TcpStream, ToSocketAddrs};
 use std::sync::Arc;
 use std::time::UNIX_EPOCH;
 
-use percent_encoding::percent_decode_str;
 use rustls::crypto::ring;
 use rustls::pki_types::CertificateDer;
 use rustls::pki_types::pem::PemObject;
@@ -16,7 +15,7 @@ use suppaftp::list::{File, ListParser};
 use suppaftp::types::{FileType, Response};
 use suppaftp::{FtpError, RustlsConnector, RustlsFtpStream, Status};
 
-use super::{Carrier, Fault, Found, Item, Placed, Session};
+use super::{Body, Carrier, Fault, Found, Item, Placed, Session};
 use crate::failure::Failure;
 use crate::ledger::Delivered;
 use crate::settings::{Remote, Secret};
@@ -54,21 +53,19 @@ impl Ftp {
 
     fn connect(&self) -> Result<RustlsFtpStream, Fault> {
         let remote = &self.remote;
-        let host = remote.host.trim_start_matches('[').trim_end_matches(']');
+        let host = remote.bare_host();
         let port = remote.port.unwrap_or(PORT);
         let mut addresses = (host, port)
             .to_socket_addrs()
-            .map_err(|_| Fault::target("there is no such host; check the address"))?;
-        let address = addresses
-            .next()
-            .ok_or_else(|| Fault::target("there is no such host; check the address"))?;
-        let stream = TcpStream::connect_timeout(&address, remote.timeout).map_err(broken)?;
+            .map_err(|_| Fault::nowhere())?;
+        let address = addresses.next().ok_or_else(Fault::nowhere)?;
+        let stream = TcpStream::connect_timeout(&address, remote.timeout).map_err(Fault::broken)?;
         stream
             .set_read_timeout(Some(remote.timeout))
-            .map_err(broken)?;
+            .map_err(Fault::broken)?;
         stream
             .set_write_timeout(Some(remote.timeout))
-            .map_err(broken)?;
+            .map_err(Fault::broken)?;
         let mut ftp = RustlsFtpStream::connect_with_stream(stream).map_err(fault)?;
         if let Some(tls) = &self.tls {
             let connector = RustlsConnector::from(Arc::clone(tls));
@@ -104,14 +101,6 @@ impl Ftp {
         ftp.transfer_type(FileType::Binary).map_err(fault)?;
         Ok(ftp)
     }
-
-    fn folder(&self) -> String {
-        let path = percent_decode_str(&self.remote.path).decode_utf8_lossy();
-        match path.strip_prefix("/~/") {
-            Some(below) => below.to_owned(),
-            None => path.into_owned(),
-        }
-    }
 }
 
 impl Carrier for Ftp {
@@ -122,7 +111,7 @@ impl Carrier for Ftp {
     fn open(&self) -> Result<Box<dyn Session>, Fault> {
         Ok(Box::new(Line {
             ftp: self.connect()?,
-            folder: self.folder(),
+            folder: self.remote.folder(),
             made: HashSet::new(),
             lists: true,
         }))
@@ -172,12 +161,9 @@ impl Line {
         }
     }
 
-    fn send(&mut self, item: &Item<'_>, path: &str) -> Result<(), FtpError> {
-        let mut body = item
-            .body()
-            .map_err(|fault| FtpError::ConnectionError(io::Error::other(fault.says)))?;
+    fn send(&mut self, body: &mut Body<'_>, path: &str) -> Result<(), FtpError> {
         let mut stream = self.ftp.put_with_stream(path)?;
-        io::copy(&mut body, &mut stream).map_err(FtpError::ConnectionError)?;
+        io::copy(body, &mut stream).map_err(FtpError::ConnectionError)?;
         stream.finish()?;
         body.went();
         Ok(())
@@ -255,7 +241,8 @@ impl Session for Line {
 
     fn put(&mut self, item: &Item<'_>, replace: bool) -> Result<Placed, Fault> {
         let (part, to) = (self.path(&item.part())?, self.path(item.name)?);
-        let mut sent = self.send(item, &part);
+        let mut body = item.body()?;
+        let mut sent = self.send(&mut body, &part);
         if sent
             .as_ref()
             .err()
@@ -263,7 +250,7 @@ impl Session for Line {
             .is_some_and(|status| matches!(status, Status::FileUnavailable | Status::BadFilename))
         {
             self.make(item.parts().0);
-            sent = self.send(item, &part);
+            sent = self.send(&mut body, &part);
         }
         if let Err(error) = sent {
             let fault = fault(error);
@@ -294,7 +281,7 @@ impl Session for Line {
     fn get(&mut self, name: &str, into: &mut dyn Write) -> Result<(), Fault> {
         let path = self.path(name)?;
         let mut stream = self.ftp.retr_as_stream(&path).map_err(fault)?;
-        io::copy(&mut stream, into).map_err(broken)?;
+        io::copy(&mut stream, into).map_err(Fault::broken)?;
         stream.finish().map_err(fault)
     }
 
@@ -346,8 +333,8 @@ fn status(error: &FtpError) -> Option<Status> {
 /// What a refusal means (RFC 959, 4.2).
 fn fault(error: FtpError) -> Fault {
     match error {
-        FtpError::ConnectionError(error) => broken(error),
-        FtpError::SecureError(says) => Fault::target(untrusted(&says)),
+        FtpError::ConnectionError(error) => Fault::broken(error),
+        FtpError::SecureError(says) => Fault::untrusted(&says),
         FtpError::UnexpectedResponse(response) => {
             let said = String::from_utf8_lossy(&response.body);
             let said = said.trim();
@@ -372,29 +359,5 @@ fn unsecured(error: FtpError) -> Fault {
             response.status.code()
         )),
         error => fault(error),
-    }
-}
-
-fn untrusted(says: &str) -> String {
-    format!(
-        "the certificate of the server is not to be trusted ({says}); ask its owner, or name the authority with --authority"
-    )
-}
-
-fn broken(error: io::Error) -> Fault {
-    let says = error.to_string();
-    match error.kind() {
-        io::ErrorKind::InvalidData if says.contains("certificate") => {
-            Fault::target(untrusted(&says))
-        }
-        io::ErrorKind::ConnectionRefused => {
-            Fault::target("nothing answers there; check the address, and that its server runs")
-        }
-        io::ErrorKind::TimedOut | io::ErrorKind::WouldBlock => {
-            Fault::passing("the server did not answer in time")
-        }
-        // What the library says of it is long.
-        io::ErrorKind::UnexpectedEof => Fault::passing("the server ended the connection early"),
-        _ => Fault::passing(format!("the connection broke ({says})")),
     }
 }

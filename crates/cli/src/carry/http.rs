@@ -88,10 +88,7 @@ impl Http {
 
     /// Asks with a text.
     pub fn tell(&self, ask: &Ask<'_>, kind: &str, text: &[u8]) -> Result<Response<Body>, Fault> {
-        let length = text.len().to_string();
-        let more = [("content-type", kind), ("content-length", length.as_str())];
-        let weight = text.len() as u64;
-        self.run(ask, &more, SendBody::from_reader(&mut &*text), weight)
+        self.stream(ask, kind, &mut &*text, text.len() as u64)
     }
 
     /// Sends a file; only the head of the answer matters.
@@ -172,7 +169,7 @@ pub fn authorization(user: Option<&str>, secret: &Secret) -> String {
 pub fn text(response: Response<Body>) -> Result<String, Fault> {
     let mut bytes = Vec::new();
     let mut reader = response.into_body().into_reader().take(ANSWER + 1);
-    reader.read_to_end(&mut bytes).map_err(broken)?;
+    reader.read_to_end(&mut bytes).map_err(Fault::broken)?;
     if bytes.len() as u64 > ANSWER {
         return Err(Fault::target(
             "the server answers without an end; check the address",
@@ -182,7 +179,7 @@ pub fn text(response: Response<Body>) -> Result<String, Fault> {
 }
 
 /// An answer of which only the head matters. What else comes is read, so that the connection serves again.
-pub fn head(response: Response<Body>) -> Response<()> {
+fn head(response: Response<Body>) -> Response<()> {
     let (parts, body) = response.into_parts();
     // A connection that breaks here tells it the next time.
     let _ = io::copy(&mut body.into_reader().take(ANSWER), &mut io::sink());
@@ -190,44 +187,14 @@ pub fn head(response: Response<Body>) -> Response<()> {
 }
 
 /// Why no answer came.
-pub fn unanswered(error: ureq::Error) -> Fault {
+fn unanswered(error: ureq::Error) -> Fault {
     match error {
-        ureq::Error::HostNotFound => Fault::target("there is no such host; check the address"),
-        ureq::Error::Timeout(_) => Fault::passing("the server did not answer in time"),
-        ureq::Error::Rustls(error) => untrusted(&error.to_string()),
-        ureq::Error::Tls(says) => untrusted(says),
-        ureq::Error::Io(error) if error.to_string().contains("lookup") => {
-            Fault::target("there is no such host; check the address")
-        }
-        ureq::Error::Io(error) => broken(error),
+        ureq::Error::HostNotFound => Fault::nowhere(),
+        ureq::Error::Timeout(_) => Fault::late(),
+        ureq::Error::Rustls(error) => Fault::untrusted(&error.to_string()),
+        ureq::Error::Tls(says) => Fault::untrusted(says),
+        ureq::Error::Io(error) => Fault::broken(error),
         error => Fault::passing(format!("the connection failed ({error})")),
-    }
-}
-
-fn untrusted(says: &str) -> Fault {
-    Fault::target(format!(
-        "the certificate of the server is not to be trusted ({says}); ask its owner, or name the authority with --authority"
-    ))
-}
-
-/// A connection that broke.
-pub fn broken(error: io::Error) -> Fault {
-    let rustls = error
-        .get_ref()
-        .map(|inner| inner.to_string())
-        .unwrap_or_default();
-    match error.kind() {
-        // A handshake fails as it reads.
-        io::ErrorKind::InvalidData if rustls.contains("certificate") => untrusted(&rustls),
-        io::ErrorKind::ConnectionRefused => {
-            Fault::target("nothing answers there; check the address, and that its server runs")
-        }
-        io::ErrorKind::InvalidData if rustls.contains("corrupt message") => {
-            Fault::target("what answers there does not speak TLS; check address and port")
-        }
-        // What the library says of it is long.
-        io::ErrorKind::UnexpectedEof => Fault::passing("the server ended the connection early"),
-        _ => Fault::passing(format!("the connection broke ({error})")),
     }
 }
 

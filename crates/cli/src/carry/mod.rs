@@ -25,11 +25,11 @@ use thiserror::Error;
 use crate::failure::Failure;
 use crate::given::Protocol;
 use crate::ledger::Delivered;
-use crate::settings::Target;
+use crate::settings::Remote;
 pub use folder::Folder;
 
 /// Begins the name of a file that is still on its way.
-const PART: &str = "kiln-part-";
+pub const PART: &str = "kiln-part-";
 
 /// The most that a target may answer where it tells of files.
 const ANSWER: u64 = 64 << 20;
@@ -253,35 +253,81 @@ impl Fault {
         ))
     }
 
+    /// No host of that name.
+    fn nowhere() -> Fault {
+        Fault::target("there is no such host; check the address")
+    }
+
+    /// Nobody at that address.
+    fn nobody() -> Fault {
+        Fault::target("nothing answers there; check the address, and that its server runs")
+    }
+
+    /// No answer for too long.
+    fn late() -> Fault {
+        Fault::passing("the server did not answer in time")
+    }
+
+    /// A certificate that does not hold.
+    fn untrusted(says: &str) -> Fault {
+        Fault::target(format!(
+            "the certificate of the server is not to be trusted ({says}); ask its owner, or name the authority with --authority"
+        ))
+    }
+
+    /// A connection that broke, or never came about.
+    fn broken(error: io::Error) -> Fault {
+        let says = error.to_string();
+        match error.kind() {
+            // A handshake fails as it reads.
+            io::ErrorKind::InvalidData if says.contains("certificate") => Fault::untrusted(&says),
+            io::ErrorKind::InvalidData if says.contains("corrupt message") => {
+                Fault::target("what answers there does not speak TLS; check address and port")
+            }
+            io::ErrorKind::ConnectionRefused
+            | io::ErrorKind::HostUnreachable
+            | io::ErrorKind::NetworkUnreachable => Fault::nobody(),
+            io::ErrorKind::TimedOut | io::ErrorKind::WouldBlock => Fault::late(),
+            // What the library says of it is long.
+            io::ErrorKind::UnexpectedEof => Fault::passing("the server ended the connection early"),
+            _ if says.contains("lookup") => Fault::nowhere(),
+            _ => Fault::passing(format!("the connection broke ({says})")),
+        }
+    }
+
+    /// Where nothing but the target was asked, what is refused is a fault of that.
+    fn at_target(self) -> Fault {
+        match self.kind {
+            FaultKind::File => Fault::target(self.says),
+            _ => self,
+        }
+    }
+
     /// No room there.
     fn full() -> Fault {
         Fault::target("there is no room left; make some, then deliver again")
     }
 }
 
-/// The way to a target that holds files one by one.
-pub fn to(target: &Target) -> Result<Option<Box<dyn Carrier>>, Failure> {
-    Ok(match target {
-        Target::Bundle { .. } => None,
-        Target::Folder(path) => Some(Box::new(Folder::at(path))),
-        Target::Remote(remote) => Some(match remote.protocol {
-            Protocol::Webdav { .. } => Box::new(webdav::Webdav::at(remote)?),
-            #[cfg(feature = "sftp")]
-            Protocol::Sftp => Box::new(sftp::Sftp::at(remote)?),
-            #[cfg(feature = "ftp")]
-            Protocol::Ftp { .. } => Box::new(ftp::Ftp::at(remote)?),
-            #[cfg(feature = "bucket")]
-            Protocol::Bucket { .. } => Box::new(bucket::Store::at(remote)?),
-            Protocol::Library { kind, .. } => Box::new(library::Library::at(remote, kind)?),
-            // What was left out when this program was built.
-            #[allow(unreachable_patterns)]
-            _ => {
-                return Err(Failure::Undelivered {
-                    address: remote.address(),
-                    says: "this program was built without that; build it with all its features"
-                        .to_owned(),
-                });
-            }
-        }),
+/// The way to another machine.
+pub fn to(remote: &Remote) -> Result<Box<dyn Carrier>, Failure> {
+    Ok(match remote.protocol {
+        Protocol::Webdav { .. } => Box::new(webdav::Webdav::at(remote)?),
+        #[cfg(feature = "sftp")]
+        Protocol::Sftp => Box::new(sftp::Sftp::at(remote)?),
+        #[cfg(feature = "ftp")]
+        Protocol::Ftp { .. } => Box::new(ftp::Ftp::at(remote)?),
+        #[cfg(feature = "bucket")]
+        Protocol::Bucket { .. } => Box::new(bucket::Store::at(remote)?),
+        Protocol::Library { kind, .. } => Box::new(library::Library::at(remote, kind)?),
+        // What was left out when this program was built.
+        #[allow(unreachable_patterns)]
+        _ => {
+            return Err(Failure::Undelivered {
+                address: remote.address(),
+                says: "this program was built without that; build it with all its features"
+                    .to_owned(),
+            });
+        }
     })
 }

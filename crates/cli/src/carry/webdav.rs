@@ -8,7 +8,7 @@ use percent_encoding::percent_decode_str;
 use roxmltree::{Document, Node, ParsingOptions};
 use ureq::http::{Response, StatusCode};
 
-use super::http::{Ask, Http, authorization, broken, refused, text};
+use super::http::{Ask, Http, authorization, refused, text};
 use super::{Carrier, Fault, Found, Item, Placed, Session};
 use crate::failure::Failure;
 use crate::ledger::Delivered;
@@ -249,7 +249,7 @@ impl Session for Webdav {
         if response.status() != StatusCode::OK {
             return Err(refused(&response));
         }
-        io::copy(&mut response.into_body().into_reader(), into).map_err(broken)?;
+        io::copy(&mut response.into_body().into_reader(), into).map_err(Fault::broken)?;
         Ok(())
     }
 

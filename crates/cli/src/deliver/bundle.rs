@@ -14,7 +14,7 @@ use zip::{CompressionMethod, DateTime, ZipWriter};
 
 use super::goods::{Good, Goods};
 use super::report::{Outcome, Report};
-use crate::carry::Body;
+use crate::carry::{Body, PART};
 use crate::failure::Failure;
 use crate::find;
 use crate::interrupt;
@@ -24,6 +24,7 @@ use crate::report::{Channels, Sending};
 use crate::settings::DeliverSettings;
 use crate::sheet::Sheet;
 use crate::stock::{Held, Stock};
+use crate::write;
 
 /// The texts of the pieces, in the form of a label sheet.
 const LABELS: &str = "labels.csv";
@@ -251,10 +252,7 @@ impl Bundle<'_> {
         sending: &Sending<'_>,
     ) -> Result<Option<Delivered>, Failure> {
         let unwritable = |error| Failure::unwritable(&self.path)(error);
-        let part = tempfile::Builder::new()
-            .prefix("kiln-part-")
-            .make_in(folder, |part| File::create_new(part))
-            .map_err(unwritable)?;
+        let part = write::begun(folder, PART.as_ref(), "").map_err(unwritable)?;
         let mut zip = ZipWriter::new(BufWriter::with_capacity(1 << 20, part.as_file()));
         let digests: String = self.entries.iter().map(Entry::line).collect();
         let digests = Entry::Text(DIGESTS, digests.into_bytes());
@@ -296,14 +294,7 @@ impl Bundle<'_> {
         let digest = plan::digest_of(file).map_err(unwritable)?;
         part.persist(&self.path)
             .map_err(|error| unwritable(error.error))?;
-        Ok(Some(Delivered {
-            digest,
-            weight,
-            tag: None,
-            address: None,
-            id: None,
-            texts: None,
-        }))
+        Ok(Some(Delivered::of(digest, weight)))
     }
 }
 

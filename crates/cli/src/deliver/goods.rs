@@ -15,7 +15,7 @@ use crate::find;
 use crate::ledger::Ledger;
 use crate::loads;
 use crate::settings::DeliverSettings;
-use crate::stock::{Held, Shown, Stock};
+use crate::stock::{self, Held, Shown, Stock};
 
 /// A piece that may go.
 #[derive(Clone, Debug)]
@@ -96,13 +96,8 @@ pub fn gather(
         (name.clone(), says.to_owned())
     }));
     if all.is_empty() && refused.is_empty() {
-        return Err(match settings.paths.first().or(settings.pages.first()) {
-            Some(path) => Failure::Refused {
-                path: path.clone(),
-                says: "no pieces of it are recorded; make them with kiln fire".to_owned(),
-            },
-            None => Failure::NoPieces(settings.sources.out.clone()),
-        });
+        let named = settings.paths.first().or(settings.pages.first());
+        return Err(stock::nothing(named, &settings.sources.out));
     }
     let names: HashSet<&str> = all.iter().map(|good| good.name.as_str()).collect();
     for shown in held.iter_mut().flat_map(|held| &mut held.shown) {

@@ -13,7 +13,7 @@ use std::time::Instant;
 
 use kiln_core::plan;
 
-use crate::carry::{self, Carrier, Fault, Found, Item, Placed, Session, is_part};
+use crate::carry::{self, Carrier, Fault, Folder, Found, Item, Placed, Session, is_part};
 use crate::failure::Failure;
 use crate::ledger::{Delivered, Ledger};
 use crate::report::{Channels, Sending};
@@ -52,15 +52,18 @@ pub fn deliver(settings: &DeliverSettings, channels: &Channels) -> Result<Report
     };
     let opened = Ledger::open(&settings.sources.out)?;
     let mut ledger = opened.ledger;
+    for remark in &opened.remarks {
+        channels.note(remark);
+    }
     let goods = goods::gather(settings, &stock, &ledger)?;
     let mut report = match &settings.target {
         Target::Bundle { path, most } => {
             bundle::make(path, *most, goods, &stock, settings, &mut ledger, channels)?
         }
-        target => match carry::to(target)? {
-            Some(carrier) => send(&*carrier, goods, settings, &mut ledger, channels)?,
-            None => Report::default(),
-        },
+        Target::Folder(path) => send(&Folder::at(path), goods, settings, &mut ledger, channels)?,
+        Target::Remote(remote) => {
+            send(&*carry::to(remote)?, goods, settings, &mut ledger, channels)?
+        }
     };
     report.files.sort_by(|a, b| a.name.cmp(&b.name));
     report.dry_run = settings.dry_run;
@@ -253,12 +256,9 @@ impl Errand<'_> {
 
     /// A file to be sent.
     fn item<'a>(&'a self, good: &'a Good, meter: &'a AtomicU64) -> Item<'a> {
-        let mut said = self
-            .settings
-            .cache
-            .iter()
-            .filter(|(glob, _)| glob.matches(&good.name));
-        let said = said.next().map(|(_, said)| said.as_str());
+        let mut cache = self.settings.cache.iter();
+        let said = cache.find(|(glob, _)| glob.matches(&good.name));
+        let said = said.map(|(_, said)| said.as_str());
         Item {
             name: &good.name,
             path: &good.path,
@@ -454,12 +454,8 @@ impl From<&Delivered> for Found {
 impl Good {
     fn delivered(&self, tag: Option<String>) -> Delivered {
         Delivered {
-            digest: self.digest.clone(),
-            weight: self.weight,
             tag,
-            address: None,
-            id: None,
-            texts: None,
+            ..Delivered::of(self.digest.clone(), self.weight)
         }
     }
 }

@@ -107,52 +107,38 @@ impl Report {
 
     /// Notes what became of a file.
     pub fn add(&mut self, good: &Good, outcome: Outcome) {
-        self.files.push(FileReport {
-            name: good.name.clone(),
-            weight: Some(good.weight),
-            outcome,
-            why: None,
-        });
+        self.push(&good.name, Some(good.weight), outcome, None);
     }
 
     /// Notes that a file was not sent, whatever was noted before.
     pub fn fail(&mut self, good: &Good, why: String) {
         self.files.retain(|file| file.name != good.name);
-        self.files.push(FileReport {
-            name: good.name.clone(),
-            weight: Some(good.weight),
-            outcome: Outcome::Failed,
-            why: Some(why),
-        });
+        self.push(&good.name, Some(good.weight), Outcome::Failed, Some(why));
     }
 
     /// Notes files that may not be sent.
     pub fn refuse(&mut self, refused: Vec<(String, String)>) {
-        self.files
-            .extend(refused.into_iter().map(|(name, why)| FileReport {
-                name,
-                weight: None,
-                outcome: Outcome::Failed,
-                why: Some(why),
-            }));
+        for (name, why) in refused {
+            self.push(&name, None, Outcome::Failed, Some(why));
+        }
     }
 
     /// Notes that a file of an earlier delivery was left alone.
     pub fn keep(&mut self, name: &str, why: &str) {
-        self.other(name, Outcome::Kept, Some(why));
+        self.push(name, None, Outcome::Kept, Some(why.to_owned()));
     }
 
     /// Notes that a file of an earlier delivery was removed.
     pub fn remove(&mut self, name: &str) {
-        self.other(name, Outcome::Removed, None);
+        self.push(name, None, Outcome::Removed, None);
     }
 
-    fn other(&mut self, name: &str, outcome: Outcome, why: Option<&str>) {
+    fn push(&mut self, name: &str, weight: Option<u64>, outcome: Outcome, why: Option<String>) {
         self.files.push(FileReport {
             name: name.to_owned(),
-            weight: None,
+            weight,
             outcome,
-            why: why.map(str::to_owned),
+            why,
         });
     }
 
@@ -163,10 +149,8 @@ impl Report {
             match &step.what {
                 What::There => self.add(good, Outcome::There),
                 What::Kept(why) => {
-                    self.add(good, Outcome::Kept);
-                    if let Some(file) = self.files.last_mut() {
-                        file.why = Some(why.clone());
-                    }
+                    let why = Some(why.clone());
+                    self.push(&good.name, Some(good.weight), Outcome::Kept, why);
                 }
                 What::Send { .. } | What::Tell if !dry_run => {}
                 What::Tell => self.add(good, Outcome::Told),

@@ -31,6 +31,20 @@ pub struct Delivered {
     pub texts: Option<String>,
 }
 
+impl Delivered {
+    /// A file of which nothing else is known.
+    pub fn of(digest: String, weight: u64) -> Delivered {
+        Delivered {
+            digest,
+            weight,
+            tag: None,
+            address: None,
+            id: None,
+            texts: None,
+        }
+    }
+}
+
 /// What may be believed of deliveries: names lead below their target, and addresses are of the web.
 pub fn checked(mut deliveries: Deliveries) -> Deliveries {
     for files in deliveries.values_mut() {

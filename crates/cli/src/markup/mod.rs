@@ -18,7 +18,7 @@ use kiln_site::tags;
 use crate::failure::Failure;
 use crate::report::Channels;
 use crate::settings::{Address, MarkupForm, MarkupSettings, Sources};
-use crate::stock::{Held, Stock};
+use crate::stock::{self, Held, Stock};
 use crate::{pages, write};
 use written::Written;
 
@@ -33,7 +33,10 @@ pub fn run(settings: &MarkupSettings, channels: &Channels) -> Result<ExitCode, F
     }
     let wanted = stock.wanted(&settings.paths, &settings.places);
     if wanted.is_empty() {
-        return Err(nothing(settings));
+        return Err(stock::nothing(
+            settings.paths.first(),
+            &settings.sources.out,
+        ));
     }
     let mut complaints = Complaints {
         channels: Some(channels),
@@ -123,16 +126,6 @@ impl Complaints<'_> {
         if let Some(channels) = self.channels {
             channels.name_problem(name, says);
         }
-    }
-}
-
-fn nothing(settings: &MarkupSettings) -> Failure {
-    match settings.paths.first() {
-        Some(path) => Failure::Refused {
-            path: path.clone(),
-            says: "no pieces of it are recorded; make them with kiln fire".to_owned(),
-        },
-        None => Failure::NoPieces(settings.sources.out.clone()),
     }
 }
 

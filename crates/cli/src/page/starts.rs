@@ -1,7 +1,7 @@
 //! What pages are meant: addresses, files, folders of a built site, lists of them.
 
 use std::fs;
-use std::io::{self, IsTerminal, Read};
+use std::io::{self, Read};
 use std::path::{Path, PathBuf};
 
 use kiln_site::kinds;
@@ -9,10 +9,7 @@ use url::Url;
 use walkdir::WalkDir;
 
 use crate::failure::Failure;
-use crate::settings::{Manners, PageSettings};
-
-/// The variable that a password may stand in.
-const PASSWORD: &str = "KILN_PASSWORD";
+use crate::settings::{Manners, PageSettings, usual_secret};
 
 /// A page that is visited.
 #[derive(Clone, Debug, PartialEq)]
@@ -185,20 +182,13 @@ pub fn manners(settings: &PageSettings) -> Result<Manners, Failure> {
     let Some(name) = &settings.user else {
         return Ok(manners);
     };
-    let password = match std::env::var(PASSWORD) {
-        Ok(password) => password,
-        Err(_) if io::stdin().is_terminal() => {
-            rpassword::prompt_password(format!("password of {name}: "))
-                .map_err(Failure::unreadable(Path::new("the password")))?
-        }
-        Err(_) => {
-            return Err(no_address(
-                name,
-                "has no password; set KILN_PASSWORD, or run it in a terminal, which asks",
-            ));
-        }
-    };
-    manners.user = Some((name.clone(), password));
+    let password = usual_secret(&format!("password of {name}"))?.ok_or_else(|| {
+        no_address(
+            name,
+            "has no password; set KILN_PASSWORD, or run it in a terminal, which asks",
+        )
+    })?;
+    manners.user = Some((name.clone(), password.0));
     Ok(manners)
 }
 

@@ -20,11 +20,7 @@ impl Progress {
     /// A bar for a plan; hidden where nobody would see it or nobody wants it.
     pub fn start(plan: &Plan, settings: &Settings, channels: &Channels) -> Self {
         let shown = channels.progress && settings.telling != Telling::Quiet;
-        let target = if shown {
-            ProgressDrawTarget::stderr()
-        } else {
-            ProgressDrawTarget::hidden()
-        };
+        let target = drawn(shown);
 
         Progress {
             bar: bar(plan.pieces(), "pieces", target),
@@ -72,13 +68,8 @@ pub struct Counting {
 impl Counting {
     /// A bar for so many things; hidden where nobody would see it.
     pub fn start(count: usize, things: &'static str, channels: &Channels) -> Self {
-        let target = if channels.progress {
-            ProgressDrawTarget::stderr()
-        } else {
-            ProgressDrawTarget::hidden()
-        };
         Counting {
-            bar: bar(count, things, target),
+            bar: bar(count, things, drawn(channels.progress)),
         }
     }
 
@@ -103,19 +94,12 @@ impl<'a> Sending<'a> {
     /// A bar for so many bytes, of which `meter` counts those that went; hidden where nobody would see it or
     /// nobody wants it.
     pub fn start(bytes: u64, meter: &'a AtomicU64, channels: &Channels, quiet: bool) -> Self {
-        let target = if channels.progress && !quiet {
-            ProgressDrawTarget::stderr()
-        } else {
-            ProgressDrawTarget::hidden()
-        };
-        let bar = ProgressBar::with_draw_target(Some(bytes), target);
+        let target = drawn(channels.progress && !quiet);
         let template = "{prefix} {bar:24.yellow} {msg}";
-        // The template is a constant; if it were wrong, the plain bar would do.
-        if let Ok(style) = ProgressStyle::with_template(template) {
-            bar.set_style(style.progress_chars(BAR));
+        Sending {
+            bar: styled(bytes, template, target),
+            meter,
         }
-        bar.enable_steady_tick(TICK);
-        Sending { bar, meter }
     }
 
     /// Shows what went until now.
@@ -140,19 +124,26 @@ impl<'a> Sending<'a> {
     }
 }
 
-/// What bars are drawn with.
-const BAR: &str = "━━╌";
-
-/// How often they are drawn anew.
-const TICK: Duration = Duration::from_millis(200);
-
 fn bar(count: usize, things: &str, target: ProgressDrawTarget) -> ProgressBar {
-    let bar = ProgressBar::with_draw_target(Some(count as u64), target);
     let template = format!("{{pos}}/{{len}} {things} {{bar:24.yellow}} {{wide_msg}}");
-    // The template is a constant; if it were wrong, the plain bar would do.
-    if let Ok(style) = ProgressStyle::with_template(&template) {
-        bar.set_style(style.progress_chars(BAR));
+    styled(count as u64, &template, target)
+}
+
+fn styled(length: u64, template: &str, target: ProgressDrawTarget) -> ProgressBar {
+    let bar = ProgressBar::with_draw_target(Some(length), target);
+    // Templates are constants; if one were wrong, the plain bar would do.
+    if let Ok(style) = ProgressStyle::with_template(template) {
+        bar.set_style(style.progress_chars("━━╌"));
     }
-    bar.enable_steady_tick(TICK);
+    bar.enable_steady_tick(Duration::from_millis(200));
     bar
+}
+
+/// Where a bar goes: nowhere where nobody wants it.
+fn drawn(shown: bool) -> ProgressDrawTarget {
+    if shown {
+        ProgressDrawTarget::stderr()
+    } else {
+        ProgressDrawTarget::hidden()
+    }
 }

@@ -1,23 +1,18 @@
 //! What a delivery goes by.
 
-use std::io::{self, IsTerminal};
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
 use kiln_core::plan::Glob;
-use strsim::jaro_winkler;
 use url::Url;
 
 use super::markup::{Sources, sources};
-use super::secret::{Secret, asked};
-use super::{beside, kiln_file, unknown_place};
+use super::secret::{PASSWORD, Secret, usual};
+use super::{beside, kiln_file, nearest, selected};
 use crate::args::DeliverArgs;
 use crate::failure::Failure;
 use crate::given::{Media, Protocol, SecretSource, TargetGiven, TargetKind};
 use crate::site::SiteFile;
-
-/// The variable that a password may stand in, where nothing else is said.
-const PASSWORD: &str = "KILN_PASSWORD";
 
 /// The bundle where no target is named.
 const BUNDLE: &str = "bundle.zip";
@@ -121,17 +116,8 @@ impl DeliverSettings {
     pub fn resolve(typed: &DeliverArgs) -> Result<DeliverSettings, Failure> {
         let file = kiln_file(&typed.stock.kiln_file)?;
         let file = file.as_ref();
-        let known = |name: &&String| {
-            file.is_some_and(|file| file.places.iter().any(|place| place.name == **name))
-        };
-        if let Some(unknown) = typed.place.iter().find(|name| !known(name)) {
-            return Err(unknown_place(unknown, file));
-        }
-        for path in typed.paths.iter().chain(&typed.page) {
-            if !path.exists() {
-                return Err(Failure::NoSuchPath(path.clone()));
-            }
-        }
+        selected(&typed.place, &typed.paths, file)?;
+        selected(&[], &typed.page, file)?;
         let given = given(typed, file)?;
         let target = Target::resolve(&given)?;
         let sources = sources(&typed.stock, file);
@@ -207,18 +193,13 @@ fn unnamed(name: &str, targets: &[(String, TargetGiven)]) -> Result<TargetGiven,
     let path = Path::new(name);
     let is_path = path.components().count() > 1 || name.ends_with(['/', '\\']) || path.is_dir();
     if !name.contains("://") && !is_bundle(name) && !is_path {
-        let likeness = |other: &&(String, TargetGiven)| (jaro_winkler(name, &other.0) * 1e6) as u64;
-        let nearest = targets.iter().max_by_key(likeness);
-        let nearest = nearest.filter(|(other, _)| jaro_winkler(name, other) > 0.75);
-        let advice = match (nearest, targets) {
-            (Some((nearest, _)), _) => format!("did you mean {nearest:?}?"),
+        let names: Vec<&str> = targets.iter().map(|(name, _)| name.as_str()).collect();
+        let advice = match (nearest(name, &names), &names[..]) {
+            (Some(nearest), _) => format!("did you mean {nearest:?}?"),
             (None, []) => format!("the kiln file has none; for a folder of that name say ./{name}"),
-            (None, several) => {
-                let names: Vec<&str> = several.iter().map(|(name, _)| name.as_str()).collect();
-                format!(
-                    "the targets are {}; for a folder of that name say ./{name}",
-                    names.join(", ")
-                )
+            (None, names) => {
+                let names = names.join(", ");
+                format!("the targets are {names}; for a folder of that name say ./{name}")
             }
         };
         return Err(Failure::NoTarget {
@@ -377,6 +358,17 @@ impl Remote {
         format!("{scheme}://{}{port}{}", self.host, self.path)
     }
 
+    /// The host without the brackets of an address.
+    pub fn bare_host(&self) -> &str {
+        self.host.trim_start_matches('[').trim_end_matches(']')
+    }
+
+    /// The folder as the host knows it: from its root, or from the home of who logs in.
+    pub fn folder(&self) -> String {
+        let path = percent_encoding::percent_decode_str(&self.path).decode_utf8_lossy();
+        path.strip_prefix("/~/").unwrap_or(&path).to_owned()
+    }
+
     /// Whether what goes there is encrypted.
     pub fn is_secure(&self) -> bool {
         self.protocol.is_secure()
@@ -406,14 +398,10 @@ impl Remote {
     pub fn secret(&self, whose: &str) -> Result<Secret, Failure> {
         match &self.secret {
             Some(source) => source.fetch(&self.address(), self.user.as_deref(), whose),
-            None => match std::env::var(PASSWORD) {
-                Ok(password) => Ok(Secret(password)),
-                Err(_) if io::stdin().is_terminal() => asked(whose),
-                Err(_) => Err(refused(
-                    &self.address(),
-                    "needs a password; say --secret \"env NAME\" or \"command LINE\", or set KILN_PASSWORD",
-                )),
-            },
+            None => usual(whose)?.ok_or_else(|| {
+                let says = "needs a password; say --secret \"env NAME\" or \"command LINE\", or set KILN_PASSWORD";
+                refused(&self.address(), says)
+            }),
         }
     }
 }

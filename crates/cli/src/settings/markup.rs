@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use kiln_core::plan::Glob;
 use kiln_site::rewire::Extent;
 
-use super::{kiln_file, labels, out_folder, unknown_place};
+use super::{kiln_file, labels, out_folder, selected};
 use crate::args::{MarkupArgs, RewireArgs, StockArgs};
 use crate::failure::Failure;
 use crate::given::{MarkupGiven, Meanwhile};
@@ -80,17 +80,7 @@ impl MarkupSettings {
             ..MarkupGiven::default()
         };
         let given = over(given, file);
-        let known = |name: &&String| {
-            file.is_some_and(|file| file.places.iter().any(|place| place.name == **name))
-        };
-        if let Some(unknown) = typed.place.iter().find(|name| !known(name)) {
-            return Err(unknown_place(unknown, file));
-        }
-        for path in &typed.paths {
-            if !path.exists() {
-                return Err(Failure::NoSuchPath(path.clone()));
-            }
-        }
+        selected(&typed.place, &typed.paths, file)?;
         let folder_of = |page: &Path| match page.parent() {
             Some(folder) if !folder.as_os_str().is_empty() => folder.to_owned(),
             _ => PathBuf::from("."),

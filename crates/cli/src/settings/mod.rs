@@ -27,7 +27,7 @@ pub use deliver::{DeliverSettings, Remote, Target};
 pub use markup::{Address, MarkupForm, MarkupSettings, RewireSettings, Sources};
 pub use page::{Manners, PageSettings, VIEWPORTS};
 pub use proof::{ProofOf, ProofSettings, Wanted};
-pub use secret::Secret;
+pub use secret::{Secret, usual as usual_secret};
 pub use survey::{Judging, SurveySettings};
 
 /// The label sheet's name where none is given.
@@ -274,6 +274,27 @@ fn contradiction(wish: &Wish, layer: &Layer) -> Option<&'static str> {
     }
 }
 
+/// Places that were named are in the kiln file, and paths are there.
+fn selected(places: &[String], paths: &[PathBuf], file: Option<&SiteFile>) -> Result<(), Failure> {
+    let known = |name: &&String| {
+        file.is_some_and(|file| file.places.iter().any(|place| place.name == **name))
+    };
+    if let Some(unknown) = places.iter().find(|name| !known(name)) {
+        return Err(unknown_place(unknown, file));
+    }
+    match paths.iter().find(|path| !path.exists()) {
+        Some(missing) => Err(Failure::NoSuchPath(missing.clone())),
+        None => Ok(()),
+    }
+}
+
+/// The name that one may have meant.
+fn nearest<'a>(name: &str, names: &[&'a str]) -> Option<&'a str> {
+    let likeness = |other: &&str| jaro_winkler(name, other);
+    let alike = names.iter().copied().filter(|other| likeness(other) > 0.75);
+    alike.max_by(|a, b| likeness(a).total_cmp(&likeness(b)))
+}
+
 fn unknown_place(name: &str, file: Option<&SiteFile>) -> Failure {
     let names: Vec<&str> = file.map_or(Vec::new(), |file| {
         file.places
@@ -281,14 +302,11 @@ fn unknown_place(name: &str, file: Option<&SiteFile>) -> Failure {
             .map(|place| place.name.as_str())
             .collect()
     });
-    let likeness = |other: &&&str| (jaro_winkler(name, other) * 1e6) as u64;
-    let advice = match (names.iter().max_by_key(likeness), file) {
-        (Some(nearest), _) if jaro_winkler(name, nearest) > 0.75 => {
-            format!("did you mean {nearest:?}?")
-        }
-        (Some(_), _) => format!("the places are {}", names.join(", ")),
-        (None, Some(_)) => "the kiln file has no places".to_owned(),
-        (None, None) => "there is no kiln file; make one with kiln init".to_owned(),
+    let advice = match (nearest(name, &names), names.first(), file) {
+        (Some(nearest), ..) => format!("did you mean {nearest:?}?"),
+        (None, Some(_), _) => format!("the places are {}", names.join(", ")),
+        (None, None, Some(_)) => "the kiln file has no places".to_owned(),
+        (None, None, None) => "there is no kiln file; make one with kiln init".to_owned(),
     };
     Failure::NoPlace {
         name: name.to_owned(),

@@ -1,5 +1,6 @@
 //! Passwords, tokens and passphrases: fetched from where it was said that they are.
 
+use std::io::{self, IsTerminal};
 use std::path::Path;
 use std::process::{Command, Stdio};
 
@@ -17,8 +18,21 @@ impl std::fmt::Debug for Secret {
     }
 }
 
+/// The variable that a password may stand in, where nothing else is said.
+pub const PASSWORD: &str = "KILN_PASSWORD";
+
+/// Where nothing else is said: what the environment has, else what who sits at the terminal types; nothing where
+/// nobody sits there.
+pub fn usual(whose: &str) -> Result<Option<Secret>, Failure> {
+    match std::env::var(PASSWORD) {
+        Ok(password) => Ok(Some(Secret(password))),
+        Err(_) if io::stdin().is_terminal() => asked(whose).map(Some),
+        Err(_) => Ok(None),
+    }
+}
+
 /// What who sits at the terminal types, unseen.
-pub fn asked(whose: &str) -> Result<Secret, Failure> {
+fn asked(whose: &str) -> Result<Secret, Failure> {
     let asked = rpassword::prompt_password(format!("{whose}: "));
     asked
         .map(Secret)
@@ -53,11 +67,13 @@ fn printed(line: &str) -> Result<Secret, Failure> {
         .stdin(Stdio::inherit())
         .stderr(Stdio::inherit())
         .output()
-        .map_err(Failure::unreadable(Path::new(line)))?;
+        .map_err(Failure::unreadable(Path::new(shell)))?;
     let text = String::from_utf8(done.stdout).unwrap_or_default();
     let secret = text.lines().next().unwrap_or_default();
     if !done.status.success() || secret.is_empty() {
-        return Err(refused(line, "gave no password; run it by hand to see why"));
+        // Not with its words: a secret may be among them.
+        let says = "its command gave no password; run it by hand to see why";
+        return Err(refused("secret", says));
     }
     Ok(Secret(secret.to_owned()))
 }
@@ -66,8 +82,6 @@ fn printed(line: &str) -> Result<Secret, Failure> {
 /// asked, and put there.
 #[cfg(feature = "keyring")]
 fn kept(target: &str, user: &str, whose: &str) -> Result<Secret, Failure> {
-    use std::io::{self, IsTerminal};
-
     use keyring::v1::{Entry, Error};
 
     let locked = |error: Error| {

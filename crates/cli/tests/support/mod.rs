@@ -9,8 +9,9 @@ pub mod library;
 
 use std::collections::BTreeMap;
 use std::fs;
+use std::io::{Seek, Write};
 use std::path::{Path, PathBuf};
-use std::process::{Child, Command, Output};
+use std::process::{Child, Command, Output, Stdio};
 use std::thread;
 use std::time::{Duration, Instant};
 
@@ -68,11 +69,18 @@ impl Scratch {
     }
 
     pub fn kiln(&self, arguments: &[&str]) -> Done {
+        self.kiln_with(&[], arguments)
+    }
+
+    /// The same with variables of the environment.
+    pub fn kiln_with(&self, variables: &[(&str, &str)], arguments: &[&str]) -> Done {
+        let mut command = self.command(arguments);
+        command.envs(variables.iter().copied());
         let Output {
             status,
             stdout,
             stderr,
-        } = self.command(arguments).output().expect("the program");
+        } = command.output().expect("the program");
         let text = |bytes| String::from_utf8(bytes).expect("text");
         Done {
             code: status.code().unwrap_or(-1),
@@ -144,6 +152,23 @@ impl Scratch {
     pub fn names(&self, folder: &str) -> Vec<String> {
         self.files(folder).into_keys().collect()
     }
+}
+
+/// What a script in the Python that `KILN_TEST_PYTHON` names says of what it is told.
+pub fn python(script: &str, told: &Value) -> Value {
+    let python = std::env::var("KILN_TEST_PYTHON");
+    let python = python.expect("KILN_TEST_PYTHON names what this test needs");
+    let mut input = tempfile::tempfile().expect("a file");
+    write!(input, "{told}").expect("a file");
+    input.rewind().expect("a file");
+    let output = Command::new(python)
+        .args(["-c", script])
+        .stdin(input)
+        .stderr(Stdio::inherit())
+        .output()
+        .expect("Python");
+    assert!(output.status.success());
+    serde_json::from_slice(&output.stdout).expect("JSON")
 }
 
 /// Waits for something to come true; how long is no matter, but a minute is too long.

@@ -24,7 +24,7 @@ impl Micropub {
         config.query_pairs_mut().append_pair("q", "config");
         let accept = [("accept", "application/json")];
         let (_, told) =
-            good(library.ask("GET", &config, &accept, Http::ask)?).map_err(at_target)?;
+            good(library.ask("GET", &config, &accept, Http::ask)?).map_err(Fault::at_target)?;
         let told: Value = serde_json::from_str(&told).unwrap_or_default();
         let media = told.get("media-endpoint").and_then(Value::as_str);
         let media = media.ok_or_else(|| {
@@ -108,9 +108,4 @@ impl Shelf for Micropub {
         self.post(&json!({ "action": "delete", "url": post }))
             .map(drop)
     }
-}
-
-/// What is refused before any file is one of the target.
-fn at_target(fault: Fault) -> Fault {
-    Fault::target(fault.says)
 }

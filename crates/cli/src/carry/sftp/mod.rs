@@ -9,7 +9,6 @@ use std::io::{Read, Write};
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
 
-use percent_encoding::percent_decode_str;
 use russh::client::{self, Handle};
 use russh_sftp::client::error::Error as SftpError;
 use russh_sftp::client::{Config, RawSftpSession, SftpSession};
@@ -51,11 +50,7 @@ impl Sftp {
 
     async fn connect(&self) -> Result<(Handle<HostCheck>, SftpSession), Fault> {
         let remote = &self.remote;
-        let host = remote
-            .host
-            .trim_start_matches('[')
-            .trim_end_matches(']')
-            .to_owned();
+        let host = remote.bare_host().to_owned();
         let port = remote.port.unwrap_or(PORT);
         let verdict = Arc::new(Mutex::new(None));
         let check = HostCheck::new(&host, port, remote.trust.clone(), Arc::clone(&verdict));
@@ -67,7 +62,7 @@ impl Sftp {
         };
         let connecting = client::connect(Arc::new(config), (host, port), check);
         let mut handle = match timeout(remote.timeout, connecting).await {
-            Err(_) => return Err(Fault::passing("the server did not answer in time")),
+            Err(_) => return Err(Fault::late()),
             Ok(Ok(handle)) => handle,
             Ok(Err(error)) => {
                 let verdict = verdict
@@ -102,11 +97,12 @@ impl Sftp {
 
     /// The folder as the server is told it: from its root, or from the home of who logs in.
     fn folder(&self) -> String {
-        let path = percent_decode_str(&self.remote.path).decode_utf8_lossy();
-        match path.strip_prefix("/~/") {
-            Some("") => "./".to_owned(),
-            Some(below) => below.to_owned(),
-            None => path.into_owned(),
+        let folder = self.remote.folder();
+        // No folder at all is none to be read.
+        if folder.is_empty() {
+            "./".to_owned()
+        } else {
+            folder
         }
     }
 }
@@ -373,27 +369,15 @@ fn fault(error: SftpError) -> Fault {
             }
             _ => Fault::file(format!("the server refuses it ({error})")),
         },
-        SftpError::Timeout => Fault::passing("the server did not answer in time"),
+        SftpError::Timeout => Fault::late(),
         _ => Fault::passing("the connection broke"),
     }
 }
 
 /// What a failed connection means.
 fn unconnected(error: russh::Error) -> Fault {
-    let refused = |error: &std::io::Error| {
-        use std::io::ErrorKind::{ConnectionRefused, HostUnreachable, NetworkUnreachable};
-        matches!(
-            error.kind(),
-            ConnectionRefused | HostUnreachable | NetworkUnreachable
-        )
-    };
-    match &error {
-        russh::Error::IO(source) if refused(source) => {
-            Fault::target("nothing answers there; check the address, and that its server runs")
-        }
-        russh::Error::IO(source) if source.to_string().contains("lookup") => {
-            Fault::target("there is no such host; check the address")
-        }
+    match error {
+        russh::Error::IO(error) => Fault::broken(error),
         russh::Error::NoCommonAlgo { .. } => Fault::target(format!(
             "the server knows none of the ciphers that are safe today ({error}); ask its owner"
         )),
