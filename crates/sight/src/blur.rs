@@ -10,14 +10,11 @@
 //! taken and tuned with it. So the recursion is part of the measure, down to its rounding: in
 //! single precision, first along rows, then down columns, with products and sums fused.
 
-/// Lanes worked on together: two pixels of three components and a spare.
+/// Lanes worked on together: so many rows along, and so many columns down.
 pub(crate) const LANES: usize = 8;
 
 /// So many values side by side.
 pub(crate) type Lanes = [f32; LANES];
-
-/// Three components and a spare, which is 0.
-pub(crate) type Pixel = [f32; LANES / 2];
 
 /// Half the period of the slowest cosine, in samples.
 const RADIUS: usize = 5;

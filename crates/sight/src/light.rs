@@ -58,13 +58,25 @@ pub(crate) fn levels() -> [f32; 256] {
 }
 
 /// A row of linear light → a row of opponent colours: red against green, lightness, blue against
-/// yellow.
-pub(crate) fn opponent(arch: Arch, cones: &[[f32; 3]; 3], light: &Planes, seen: &mut Planes) {
-    arch.dispatch(Opponent { cones, light, seen });
+/// yellow; the last only where it is wanted.
+pub(crate) fn opponent(
+    arch: Arch,
+    cones: &[[f32; 3]; 3],
+    light: &Planes,
+    blue: bool,
+    seen: &mut Planes,
+) {
+    arch.dispatch(Opponent {
+        cones,
+        light,
+        blue,
+        seen,
+    });
 }
 
 struct Opponent<'a> {
     cones: &'a [[f32; 3]; 3],
+    blue: bool,
     light: &'a Planes,
     seen: &'a mut Planes,
 }
@@ -78,15 +90,19 @@ impl pulp::NullaryFnOnce for Opponent<'_> {
         let [long, middle, short] = *self.cones;
         respond(self.light, long, xs);
         respond(self.light, middle, ys);
-        respond(self.light, short, bs);
         let count = xs.len();
         let (xs, ys, bs) = (&mut xs[..], &mut ys[..count], &mut bs[..count]);
+        if self.blue {
+            respond(self.light, short, bs);
+            for i in 0..count {
+                bs[i] = (bs[i] - 0.5 * (xs[i] + ys[i])) + 0.55;
+            }
+        }
         for i in 0..count {
             let (long, middle) = (xs[i], ys[i]);
             let y = 0.5 * (long + middle);
             xs[i] = 0.5 * (long - middle) * 14.0 + 0.42;
             ys[i] = y + 0.01;
-            bs[i] = (bs[i] - y) + 0.55;
         }
     }
 }
@@ -180,7 +196,7 @@ mod tests {
                 vec![0.0, 0.2, 1.0],
             ];
             let mut seen = planes(3);
-            opponent(Arch::Scalar, &cones, &light, &mut seen);
+            opponent(Arch::Scalar, &cones, &light, true, &mut seen);
             for i in 0..3 {
                 assert!((seen[0][i] - 0.42).abs() < 1e-5, "{seen:?}");
                 assert!((seen[2][i] - 0.55).abs() < 1e-5, "{seen:?}");

@@ -117,17 +117,20 @@ impl Cells {
 }
 
 impl Grid {
-    /// Adds the errors of a pixel and of the one right of it, which may lie beyond the border.
-    pub(crate) fn add(&mut self, x: usize, y: usize, errors: &[Lanes; KINDS]) {
-        for (half, x) in (x..self.width.min(x + 2)).enumerate() {
+    /// Adds the errors of some pixels of a component, the last of which may lie beyond the border.
+    pub(crate) fn add(
+        &mut self,
+        (component, x, y): (usize, usize, usize),
+        errors: &[Lanes; KINDS],
+    ) {
+        for (lane, x) in (x..self.width.min(x + LANES)).enumerate() {
             let cell = y / self.side * self.columns + x / self.side;
-            for (component, sums) in self.sums[cell].iter_mut().enumerate() {
-                for (kind, errors) in errors.iter().enumerate() {
-                    let error = f64::from(errors[half * (LANES / 2) + component]);
-                    sums.plain[kind] += error;
-                    let squared = error * error;
-                    sums.fourth[kind] += squared * squared;
-                }
+            let sums = &mut self.sums[cell][component];
+            for (kind, errors) in errors.iter().enumerate() {
+                let error = f64::from(errors[lane]);
+                sums.plain[kind] += error;
+                let squared = error * error;
+                sums.fourth[kind] += squared * squared;
             }
         }
     }

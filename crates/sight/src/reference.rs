@@ -18,7 +18,7 @@ pub struct Reference {
 }
 
 impl Reference {
-    /// Prepares a picture. This takes about a fifth of a comparison.
+    /// Prepares a picture. This takes about as long as a comparison.
     pub fn new(picture: Picture<'_>) -> Reference {
         Reference::on(Arch::new(), picture)
     }
@@ -41,7 +41,7 @@ impl Reference {
     /// About how many bytes a reference of so many pixels holds, for each of its one or two
     /// grounds, a comparison under way included.
     pub fn memory(pixels: u64) -> u64 {
-        pixels * 22
+        pixels * 28
     }
 
     /// How near a candidate comes, 100 for no difference; `None` where its size is another. Where

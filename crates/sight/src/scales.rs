@@ -4,6 +4,7 @@ use pulp::Arch;
 
 use crate::light::{self, Planes};
 use crate::picture::{LEAST_SIDE, View};
+use crate::score::COMPONENTS;
 
 /// Full size and five halvings.
 pub(crate) const SCALES: usize = 6;
@@ -19,16 +20,25 @@ pub(crate) fn sizes(width: usize, height: usize) -> Vec<(usize, usize)> {
     sizes
 }
 
-/// Hands over every row of every scale in opponent colours, with the number of its scale; rows of
-/// one scale come from the top down.
-pub(crate) fn descend(arch: Arch, view: &View<'_>, mut take: impl FnMut(usize, &Planes)) {
+/// Hands over every row of every scale at which any opponent colour counts, with the number of its scale; rows of
+/// one scale come from the top down. Colours that do not count there hold anything.
+pub(crate) fn descend(
+    arch: Arch,
+    view: &View<'_>,
+    counted: &[[bool; COMPONENTS]],
+    mut take: impl FnMut(usize, &Planes),
+) {
     let mut descent = Descent {
         arch,
         cones: light::absorbance(view.primaries()),
         take: &mut take,
     };
+    let counts = |counted: &[bool; COMPONENTS]| counted.contains(&true);
+    // Beyond the last at which anything counts there is nothing to do.
+    let scales = counted.iter().rposition(counts).map_or(0, |last| last + 1);
     let sizes = sizes(view.width(), view.height());
-    let mut steps: Vec<Step> = sizes.into_iter().map(Step::new).collect();
+    let steps = sizes.into_iter().zip(counted).take(scales);
+    let mut steps: Vec<Step> = steps.map(Step::new).collect();
     let levels = light::levels();
     let mut row = light::planes(view.width());
     for y in 0..view.height() {
@@ -40,6 +50,7 @@ pub(crate) fn descend(arch: Arch, view: &View<'_>, mut take: impl FnMut(usize, &
 /// A scale under way.
 struct Step {
     rows_left: usize,
+    counted: [bool; COMPONENTS],
     seen: Planes,
     /// A row that waits for the next to be halved with, where there is one.
     waiting: Option<Planes>,
@@ -47,9 +58,10 @@ struct Step {
 }
 
 impl Step {
-    fn new((width, height): (usize, usize)) -> Step {
+    fn new(((width, height), counted): ((usize, usize), &[bool; COMPONENTS])) -> Step {
         Step {
             rows_left: height,
+            counted: *counted,
             seen: light::planes(width),
             waiting: None,
             half: light::planes(width.div_ceil(2)),
@@ -66,8 +78,10 @@ struct Descent<'a> {
 impl Descent<'_> {
     fn push(&mut self, steps: &mut [Step], scale: usize, row: &Planes) {
         let [step, coarser @ ..] = steps else { return };
-        light::opponent(self.arch, &self.cones, row, &mut step.seen);
-        (self.take)(scale, &step.seen);
+        if step.counted.contains(&true) {
+            light::opponent(self.arch, &self.cones, row, step.counted[2], &mut step.seen);
+            (self.take)(scale, &step.seen);
+        }
         step.rows_left -= 1;
         if coarser.is_empty() {
             return;
@@ -104,7 +118,8 @@ mod tests {
             let picture = Picture::rgb(width, height, &samples).expect("a picture");
             let view = View::new(picture, Ground::Black);
             let mut rows = vec![];
-            descend(Arch::new(), &view, |scale, planes| {
+            let all = [[true; COMPONENTS]; SCALES];
+            descend(Arch::new(), &view, &all, |scale, planes| {
                 rows.resize(rows.len().max(scale + 1), (0, 0));
                 rows[scale] = (planes[1].len(), rows[scale].1 + 1);
             });

@@ -20,6 +20,32 @@ pub(crate) struct Sums {
 /// The sums of one area at every scale, and how many pixels it has there.
 pub(crate) type Scale = ([Sums; COMPONENTS], usize);
 
+/// A colour at a scale all of whose weights are below this is left out. Those of a large picture come to 0.0076
+/// together, and no error is above 1: at a score of 75 that is at most 0.06 points, at 90 0.11; found are 0.01.
+const NEGLIGIBLE: f64 = 0.0025;
+
+/// Which components count at each of so many scales.
+pub(crate) fn counted(scales: usize) -> Vec<[bool; COMPONENTS]> {
+    let weights: Vec<f64> = WEIGHTS
+        .iter()
+        .flatten()
+        .flatten()
+        .flatten()
+        .copied()
+        .collect();
+    let of = |component: usize, scale: usize| {
+        let first = (component * scales + scale) * 2 * KINDS;
+        &weights[first..first + 2 * KINDS]
+    };
+    let counts = |component, scale| {
+        of(component, scale)
+            .iter()
+            .any(|&weight| weight >= NEGLIGIBLE)
+    };
+    let scale = |scale| std::array::from_fn(|component| counts(component, scale));
+    (0..scales).map(scale).collect()
+}
+
 /// The score of an area, from its sums at every scale that there is.
 ///
 /// The published weights stand in one run over components, scales and kinds; a picture with fewer
