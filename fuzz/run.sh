@@ -6,10 +6,10 @@ seconds=${1:?how many seconds for each target}
 shift
 targets=("$@")
 if [ ${#targets[@]} -eq 0 ]; then
-  targets=(headers metadata decode_jpeg repack_jpeg decode_png decode_webp decode_gif decode_tiff decode_avif decode_few slim_svg trace_svg finished write_png kiln_file label_sheet ledger site_html site_css site_texts)
+  targets=(headers metadata decode_jpeg repack_jpeg decode_png decode_webp decode_gif decode_tiff decode_avif decode_few slim_svg trace_svg finished write_png kiln_file label_sheet ledger server_answers site_html site_css site_texts)
 fi
 cargo run --quiet --release -p kiln-core --example seeds -- fuzz/corpus
-mkdir -p fuzz/corpus/{decode_few,slim_svg,trace_svg,write_png,repack_jpeg,kiln_file,label_sheet,ledger,site_html,site_css,site_texts}
+mkdir -p fuzz/corpus/{decode_few,slim_svg,trace_svg,write_png,repack_jpeg,kiln_file,label_sheet,ledger,server_answers,site_html,site_css,site_texts}
 cp fuzz/corpus/decode_jpeg/* fuzz/corpus/repack_jpeg/
 # Any bytes are pixels.
 cp fuzz/corpus/decode_png/* fuzz/corpus/write_png/

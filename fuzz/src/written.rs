@@ -4,10 +4,11 @@
 pub type Exercise = fn(&[u8]);
 
 /// All of them, by the names of their targets.
-pub const ALL: [(&str, Exercise); 3] = [
+pub const ALL: [(&str, Exercise); 4] = [
     ("kiln_file", kiln_file),
     ("label_sheet", label_sheet),
     ("ledger", ledger),
+    ("server_answers", server_answers),
 ];
 
 /// A kiln file: what is wrong in it is explained.
@@ -31,5 +32,20 @@ pub fn ledger(bytes: &[u8]) {
     for name in mellow_kiln::untrusted::ledger(bytes) {
         let parts: Vec<&str> = name.split('/').collect();
         assert!(!parts.contains(&"..") && !parts.contains(&""), "{name:?}");
+    }
+}
+
+/// What servers answer to a delivery: names of files lead nowhere else, and an entry with texts is one still.
+pub fn server_answers(bytes: &[u8]) {
+    let Ok(text) = str::from_utf8(bytes) else {
+        return;
+    };
+    let read = mellow_kiln::untrusted::answer(text);
+    for name in read.files {
+        assert!(!name.contains('/'), "{name:?}");
+    }
+    if let Some(entry) = read.entry {
+        let again = mellow_kiln::untrusted::answer(&entry);
+        assert!(again.entry.is_some(), "{entry}");
     }
 }

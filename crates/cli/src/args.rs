@@ -449,4 +449,5 @@ Example:
   kiln demo lighthouse
       Unpacks originals, a kiln file, a label sheet and pages into lighthouse/, fires the
       originals and points the pages at the pieces; lighthouse/before keeps them as they came.
+      The pieces are bundled too, with their texts, as lighthouse/bundle.zip.
       Two of the originals are broken on purpose, to show how that is said.";

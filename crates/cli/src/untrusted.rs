@@ -3,6 +3,7 @@
 
 use std::path::Path;
 
+use crate::carry;
 use crate::ledger;
 use crate::sheet::Sheet;
 use crate::site;
@@ -22,4 +23,19 @@ pub fn label_sheet(bytes: &[u8]) -> Option<String> {
 /// Reads a ledger, of whatever form; gives the names of all pieces that it knows.
 pub fn ledger(bytes: &[u8]) -> Vec<String> {
     ledger::names(bytes)
+}
+
+/// What is made of what a server answers to a delivery.
+#[derive(Clone, Debug)]
+pub struct Answer {
+    /// Names of files that stand in a folder there.
+    pub files: Vec<String>,
+    /// An entry of a media library, with texts put into it.
+    pub entry: Option<String>,
+}
+
+/// Reads what a server answered, as each of those that are asked may.
+pub fn answer(text: &str) -> Answer {
+    let (files, entry) = carry::told(text);
+    Answer { files, entry }
 }

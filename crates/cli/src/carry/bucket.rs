@@ -47,7 +47,7 @@ impl Store {
         let path = percent_decode_str(&remote.path).decode_utf8_lossy();
         let path = path.trim_start_matches('/');
         let port = remote.port.map_or(String::new(), |port| format!(":{port}"));
-        let scheme = if remote.is_secure() { "https" } else { "http" };
+        let scheme = if remote.is_secure { "https" } else { "http" };
         let (host, style, name, prefix) = if remote.in_host {
             let (name, host) = remote.host.split_once('.').unwrap_or((&remote.host, ""));
             (host, UrlStyle::VirtualHost, name, path)

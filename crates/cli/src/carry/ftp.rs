@@ -39,7 +39,7 @@ impl Ftp {
             Some(user) => (user.clone(), remote.secret(&format!("password of {user}"))?),
             None => ("anonymous".to_owned(), Secret("anonymous@".to_owned())),
         };
-        let tls = match remote.is_secure() {
+        let tls = match remote.is_secure {
             true => Some(Arc::new(tls(remote)?)),
             false => None,
         };

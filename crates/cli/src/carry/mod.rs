@@ -8,6 +8,7 @@ mod folder;
 mod ftp;
 mod http;
 mod library;
+mod login;
 #[cfg(feature = "sftp")]
 mod sftp;
 mod webdav;
@@ -309,17 +310,24 @@ impl Fault {
     }
 }
 
+/// What is read of an answer, whatever it is: the files of a list, and an entry of a library with texts in it.
+pub fn told(text: &str) -> (Vec<String>, Option<String>) {
+    let files = webdav::told(text).unwrap_or_default();
+    let names = files.into_iter().map(|(name, _)| name).collect();
+    (names, library::entry_told(text))
+}
+
 /// The way to another machine.
 pub fn to(remote: &Remote) -> Result<Box<dyn Carrier>, Failure> {
     Ok(match remote.protocol {
-        Protocol::Webdav { .. } => Box::new(webdav::Webdav::at(remote)?),
+        Protocol::Webdav => Box::new(webdav::Webdav::at(remote)?),
         #[cfg(feature = "sftp")]
         Protocol::Sftp => Box::new(sftp::Sftp::at(remote)?),
         #[cfg(feature = "ftp")]
-        Protocol::Ftp { .. } => Box::new(ftp::Ftp::at(remote)?),
+        Protocol::Ftp => Box::new(ftp::Ftp::at(remote)?),
         #[cfg(feature = "bucket")]
-        Protocol::Bucket { .. } => Box::new(bucket::Store::at(remote)?),
-        Protocol::Library { kind, .. } => Box::new(library::Library::at(remote, kind)?),
+        Protocol::Bucket => Box::new(bucket::Store::at(remote)?),
+        Protocol::Library(kind) => Box::new(library::Library::at(remote, kind)?),
         // What was left out when this program was built.
         #[allow(unreachable_patterns)]
         _ => {

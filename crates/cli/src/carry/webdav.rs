@@ -8,7 +8,8 @@ use percent_encoding::percent_decode_str;
 use roxmltree::{Document, Node, ParsingOptions};
 use ureq::http::{Response, StatusCode};
 
-use super::http::{Ask, Http, authorization, refused, text};
+use super::http::{Ask, Http, refused, text};
+use super::login::Login;
 use super::{Carrier, Fault, Found, Item, Placed, Session};
 use crate::failure::Failure;
 use crate::ledger::Delivered;
@@ -29,7 +30,7 @@ const WANTED: &str = r#"<?xml version="1.0" encoding="utf-8"?>
 pub struct Webdav {
     remote: Remote,
     http: Http,
-    authorization: Option<String>,
+    login: Option<Login>,
     /// Its address on the web, with a slash at its end.
     base: String,
     /// Whether the server names files anew.
@@ -37,7 +38,7 @@ pub struct Webdav {
 }
 
 /// What stands at a name: where it is a file, which.
-type Resource = (String, Option<Found>);
+pub type Resource = (String, Option<Found>);
 
 impl Webdav {
     /// The folder of an address. The password is fetched here, once.
@@ -45,16 +46,16 @@ impl Webdav {
         let address = remote.address();
         let (scheme, rest) = address.split_once("://").unwrap_or(("", &address));
         let scheme = if scheme == "davs" { "https" } else { "http" };
-        let authorization = match (&remote.user, &remote.secret) {
+        let login = match (&remote.user, &remote.secret) {
             (None, None) => None,
             (user, _) => {
                 let whose = format!("password of {}", user.as_deref().unwrap_or("the token"));
-                Some(authorization(user.as_deref(), &remote.secret(&whose)?))
+                Some(Login::new(user.as_deref(), remote.secret(&whose)?))
             }
         };
         Ok(Webdav {
             http: Http::of(remote)?,
-            authorization,
+            login,
             base: format!("{scheme}://{rest}"),
             remote: remote.clone(),
             moves: true,
@@ -65,24 +66,33 @@ impl Webdav {
         format!("{}{}", self.base, escape::path(name))
     }
 
-    /// Asks something of a name.
-    fn ask<R>(
+    /// Asks something of a name; once more where the server wants to be told otherwise who asks.
+    fn ask<B>(
         &self,
         method: &str,
         name: &str,
         headers: &[(&str, &str)],
-        how: impl FnOnce(&Http, &Ask<'_>) -> Result<R, Fault>,
-    ) -> Result<R, Fault> {
-        let mut all = headers.to_vec();
-        if let Some(authorization) = &self.authorization {
-            all.push(("authorization", authorization));
-        }
-        let ask = Ask {
-            method,
-            url: &self.url(name),
-            headers: &all,
+        how: impl Fn(&Http, &Ask<'_>) -> Result<Response<B>, Fault>,
+    ) -> Result<Response<B>, Fault> {
+        let url = self.url(name);
+        let once = || {
+            let said = self.login.as_ref().map(|login| login.says(method, &url));
+            let mut all = headers.to_vec();
+            if let Some(said) = &said {
+                all.push(("authorization", said));
+            }
+            let ask = Ask {
+                method,
+                url: &url,
+                headers: &all,
+            };
+            how(&self.http, &ask)
         };
-        how(&self.http, &ask)
+        let response = once()?;
+        match &self.login {
+            Some(login) if login.is_challenged(&response) => once(),
+            _ => Ok(response),
+        }
     }
 
     /// Asks for something of which only the head of the answer matters.
@@ -265,7 +275,7 @@ impl Session for Webdav {
 
 /// The resources of a multistatus (RFC 4918, 13), by the last part of their names; those that are no files
 /// without what a file is.
-fn told(xml: &str) -> Result<Vec<Resource>, Fault> {
+pub fn told(xml: &str) -> Result<Vec<Resource>, Fault> {
     let options = ParsingOptions {
         allow_dtd: false,
         nodes_limit: NODES,
@@ -290,6 +300,10 @@ fn resource(response: Node<'_, '_>) -> Option<Resource> {
         .decode_utf8()
         .ok()?
         .into_owned();
+    // It may be hidden in the name.
+    if name.contains('/') {
+        return None;
+    }
     let good = response
         .children()
         .filter(|node| is(*node, "propstat"))

@@ -10,30 +10,34 @@ use super::{LibraryKind, Media};
 /// How files get to another machine.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub enum Protocol {
-    /// WebDAV (RFC 4918), over TLS or not.
-    Webdav {
-        /// Over TLS.
-        secure: bool,
-    },
+    /// WebDAV (RFC 4918).
+    Webdav,
     /// SFTP over SSH (draft-ietf-secsh-filexfer-02, RFC 4251 to 4254).
     Sftp,
-    /// FTP, over TLS or not (RFC 959, RFC 4217).
-    Ftp {
-        /// Over TLS.
-        secure: bool,
-    },
-    /// The HTTP interface of object stores, over TLS or not.
-    Bucket {
-        /// Over TLS.
-        secure: bool,
-    },
-    /// The HTTP interface of a media library, over TLS or not.
-    Library {
-        /// Over TLS.
-        secure: bool,
-        /// Which interface.
-        kind: LibraryKind,
-    },
+    /// FTP (RFC 959, RFC 4217).
+    Ftp,
+    /// The HTTP interface of object stores.
+    Bucket,
+    /// The HTTP interface of a media library.
+    Library(LibraryKind),
+}
+
+impl Protocol {
+    /// How addresses begin: what is spoken there, and whether it is encrypted.
+    pub const SCHEMES: [(&str, Protocol, bool); 7] = [
+        ("davs", Protocol::Webdav, true),
+        ("dav", Protocol::Webdav, false),
+        ("sftp", Protocol::Sftp, true),
+        ("ftps", Protocol::Ftp, true),
+        ("ftp", Protocol::Ftp, false),
+        ("bucket+https", Protocol::Bucket, true),
+        ("bucket+http", Protocol::Bucket, false),
+    ];
+
+    /// Whether its addresses may be those of the web, where its kind is told beside them.
+    pub fn is_of_the_web(self) -> bool {
+        !matches!(self, Protocol::Sftp | Protocol::Ftp)
+    }
 }
 
 /// What a target is.
@@ -43,16 +47,8 @@ pub enum TargetKind {
     Bundle,
     /// A folder of this machine.
     Folder,
-    /// A folder that a server shows over WebDAV.
-    Webdav,
-    /// A folder of a machine that one logs in to.
-    Sftp,
-    /// A folder of a server that speaks FTP.
-    Ftp,
-    /// A bucket of an object store.
-    Bucket,
-    /// A media library.
-    Library(LibraryKind),
+    /// Another machine.
+    Remote(Protocol),
 }
 
 impl TargetKind {
@@ -60,13 +56,22 @@ impl TargetKind {
     pub const ALL: [(&str, TargetKind); 9] = [
         ("bundle", TargetKind::Bundle),
         ("folder", TargetKind::Folder),
-        ("webdav", TargetKind::Webdav),
-        ("sftp", TargetKind::Sftp),
-        ("ftp", TargetKind::Ftp),
-        ("bucket", TargetKind::Bucket),
-        ("micropub", TargetKind::Library(LibraryKind::Micropub)),
-        ("atompub", TargetKind::Library(LibraryKind::Atompub)),
-        ("rest", TargetKind::Library(LibraryKind::Rest)),
+        ("webdav", TargetKind::Remote(Protocol::Webdav)),
+        ("sftp", TargetKind::Remote(Protocol::Sftp)),
+        ("ftp", TargetKind::Remote(Protocol::Ftp)),
+        ("bucket", TargetKind::Remote(Protocol::Bucket)),
+        (
+            "micropub",
+            TargetKind::Remote(Protocol::Library(LibraryKind::Micropub)),
+        ),
+        (
+            "atompub",
+            TargetKind::Remote(Protocol::Library(LibraryKind::Atompub)),
+        ),
+        (
+            "rest",
+            TargetKind::Remote(Protocol::Library(LibraryKind::Rest)),
+        ),
     ];
 }
 

@@ -71,6 +71,8 @@ pub enum Target {
 pub struct Remote {
     /// How.
     pub protocol: Protocol,
+    /// Whether what goes there is encrypted.
+    pub is_secure: bool,
     /// The host, as a name or a number.
     pub host: String,
     /// The port, where it is not the usual one.
@@ -97,18 +99,6 @@ pub struct Remote {
     pub in_host: bool,
     /// How long nothing may happen.
     pub timeout: Duration,
-}
-
-impl Protocol {
-    fn is_secure(self) -> bool {
-        match self {
-            Protocol::Sftp => true,
-            Protocol::Webdav { secure }
-            | Protocol::Ftp { secure }
-            | Protocol::Bucket { secure }
-            | Protocol::Library { secure, .. } => secure,
-        }
-    }
 }
 
 impl DeliverSettings {
@@ -227,63 +217,56 @@ fn is_bundle(path: &str) -> bool {
 impl Target {
     fn resolve(given: &TargetGiven) -> Result<Target, Failure> {
         let to = given.to.clone().unwrap_or_default();
-        let remote = |protocol| {
-            Remote::resolve(&to, protocol, given)
-                .map(Box::new)
-                .map(Target::Remote)
+        let refuse = |says| Err(refused(&shown(&to), says));
+        let Some((scheme, _)) = to.split_once("://") else {
+            return match given.kind {
+                Some(TargetKind::Remote(_)) => refuse("is no address of a target of that kind"),
+                Some(TargetKind::Folder) => Ok(Target::Folder(to.into())),
+                None if !is_bundle(&to) => Ok(Target::Folder(to.into())),
+                Some(TargetKind::Bundle) | None => Ok(Target::Bundle {
+                    path: to.into(),
+                    most: given.split,
+                }),
+            };
         };
-        let scheme = to
-            .split_once("://")
-            .map(|(scheme, _)| scheme.to_ascii_lowercase());
-        match (given.kind, scheme.as_deref()) {
-            (Some(TargetKind::Bundle), None) => Ok(Target::Bundle {
-                path: to.into(),
-                most: given.split,
-            }),
-            (None, None) if is_bundle(&to) => Ok(Target::Bundle {
-                path: to.into(),
-                most: given.split,
-            }),
-            (None | Some(TargetKind::Folder), None) => Ok(Target::Folder(to.into())),
-            (None, Some("davs")) | (Some(TargetKind::Webdav), Some("davs" | "https")) => {
-                remote(Protocol::Webdav { secure: true })
+        let scheme = scheme.to_ascii_lowercase();
+        let is_web = matches!(scheme.as_str(), "http" | "https");
+        let mut schemes = Protocol::SCHEMES.iter();
+        let known = schemes.find(|(known, ..)| *known == scheme);
+        let (protocol, is_secure) = match (given.kind, known) {
+            (None, Some((_, protocol, is_secure))) => (*protocol, *is_secure),
+            (Some(TargetKind::Remote(kind)), Some((_, protocol, is_secure)))
+                if kind == *protocol =>
+            {
+                (kind, *is_secure)
             }
-            (None, Some("dav")) | (Some(TargetKind::Webdav), Some("dav" | "http")) => {
-                remote(Protocol::Webdav { secure: false })
+            (Some(TargetKind::Remote(kind)), None) if is_web && kind.is_of_the_web() => {
+                (kind, scheme == "https")
             }
-            (None | Some(TargetKind::Sftp), Some("sftp")) => remote(Protocol::Sftp),
-            (None | Some(TargetKind::Ftp), Some("ftps")) => remote(Protocol::Ftp { secure: true }),
-            (None | Some(TargetKind::Ftp), Some("ftp")) => remote(Protocol::Ftp { secure: false }),
-            (None, Some("bucket+https"))
-            | (Some(TargetKind::Bucket), Some("bucket+https" | "https")) => {
-                remote(Protocol::Bucket { secure: true })
+            (Some(_), _) => return refuse("is no address of a target of that kind"),
+            (None, None) if is_web => {
+                return refuse(
+                    "does not tell what answers there; write davs:// for WebDAV, bucket+https:// for an object store, or give its target in the kiln file a kind",
+                );
             }
-            (None, Some("bucket+http"))
-            | (Some(TargetKind::Bucket), Some("bucket+http" | "http")) => {
-                remote(Protocol::Bucket { secure: false })
+            (None, None) => {
+                return refuse(
+                    "is no address of a target; they begin with davs://, sftp://, ftps:// or bucket+https://",
+                );
             }
-            (Some(TargetKind::Library(kind)), Some(scheme @ ("http" | "https"))) => {
-                let secure = scheme == "https";
-                remote(Protocol::Library { secure, kind })
-            }
-            (None, Some("http" | "https")) => Err(refused(
-                &shown(&to),
-                "does not tell what answers there; write davs:// for WebDAV, bucket+https:// for an object store, or give its target in the kiln file a kind",
-            )),
-            (None, Some(_)) => Err(refused(
-                &shown(&to),
-                "is no address of a target; they begin with davs://, sftp://, ftps:// or bucket+https://",
-            )),
-            (Some(_), _) => Err(refused(
-                &shown(&to),
-                "is no address of a target of that kind",
-            )),
-        }
+        };
+        let remote = Remote::resolve(&to, protocol, is_secure, given)?;
+        Ok(Target::Remote(Box::new(remote)))
     }
 }
 
 impl Remote {
-    fn resolve(to: &str, protocol: Protocol, given: &TargetGiven) -> Result<Remote, Failure> {
+    fn resolve(
+        to: &str,
+        protocol: Protocol,
+        is_secure: bool,
+        given: &TargetGiven,
+    ) -> Result<Remote, Failure> {
         let rest = to.split_once("://").map_or(to, |(_, rest)| rest);
         // Hosts and ports are those of the web, whatever the scheme.
         let url = Url::parse(&format!("https://{rest}"))
@@ -294,14 +277,14 @@ impl Remote {
                 "holds a password; take it out and say where it comes from, secret = \"env NAME\" or \"command LINE\"",
             ));
         }
-        let is_library = matches!(protocol, Protocol::Library { .. });
+        let is_library = matches!(protocol, Protocol::Library(_));
         if (url.query().is_some() && !is_library) || url.fragment().is_some() {
             return Err(refused(
                 &shown(to),
                 "holds a ? or #, which no folder has; take it out",
             ));
         }
-        if !protocol.is_secure() && given.unencrypted != Some(true) {
+        if !is_secure && given.unencrypted != Some(true) {
             return Err(refused(
                 &shown(to),
                 "would send password and files in plain; write davs://, ftps:// or https, or say --unencrypted (unencrypted = true)",
@@ -318,6 +301,7 @@ impl Remote {
         let path = url.path();
         Ok(Remote {
             protocol,
+            is_secure,
             host: url.host_str().unwrap_or_default().to_owned(),
             port,
             path: format!("{}/", path.trim_end_matches('/')),
@@ -328,11 +312,7 @@ impl Remote {
             authority: given.authority.clone(),
             endpoint: format!(
                 "{}://{}",
-                if protocol.is_secure() {
-                    "https"
-                } else {
-                    "http"
-                },
+                if is_secure { "https" } else { "http" },
                 without_user(rest)
             ),
             media: given.media.clone().unwrap_or_default(),
@@ -344,15 +324,12 @@ impl Remote {
 
     /// Its address, without who logs in: by this the ledger knows it.
     pub fn address(&self) -> String {
-        let scheme = match self.protocol {
-            Protocol::Library { .. } => return self.endpoint.clone(),
-            Protocol::Webdav { secure: true } => "davs",
-            Protocol::Webdav { secure: false } => "dav",
-            Protocol::Sftp => "sftp",
-            Protocol::Ftp { secure: true } => "ftps",
-            Protocol::Ftp { secure: false } => "ftp",
-            Protocol::Bucket { secure: true } => "bucket+https",
-            Protocol::Bucket { secure: false } => "bucket+http",
+        let mut schemes = Protocol::SCHEMES.iter();
+        let ours = (self.protocol, self.is_secure);
+        let Some((scheme, ..)) = schemes.find(|(_, protocol, secure)| (*protocol, *secure) == ours)
+        else {
+            // Those of libraries are of the web.
+            return self.endpoint.clone();
         };
         let port = self.port.map_or(String::new(), |port| format!(":{port}"));
         format!("{scheme}://{}{port}{}", self.host, self.path)
@@ -367,11 +344,6 @@ impl Remote {
     pub fn folder(&self) -> String {
         let path = percent_encoding::percent_decode_str(&self.path).decode_utf8_lossy();
         path.strip_prefix("/~/").unwrap_or(&path).to_owned()
-    }
-
-    /// Whether what goes there is encrypted.
-    pub fn is_secure(&self) -> bool {
-        self.protocol.is_secure()
     }
 
     /// The certificates of an authority of one's own, in PEM.

@@ -5,6 +5,8 @@ is not as it should be ends it with a trace.
 """
 
 import getpass
+import hashlib
+import http.server
 import json
 import os
 import pathlib
@@ -15,6 +17,7 @@ import sys
 import tempfile
 import threading
 import time
+import urllib.error
 import urllib.request
 
 WANTED = {}
@@ -49,10 +52,11 @@ def answers(at):
 
 
 class Cut:
-    """Stands before a server and cuts the connection that carries so many bytes to it, once."""
+    """Stands before a server and cuts the connection that carries so many bytes to it, once; before that it may hold
+    it for some seconds."""
 
     def __init__(self, upstream):
-        self.upstream, self.left, self.port = upstream, None, port()
+        self.upstream, self.left, self.hold, self.port = upstream, None, 0, port()
         self.listener = socket.create_server(("127.0.0.1", self.port))
         threading.Thread(target=self.serve, daemon=True).start()
 
@@ -70,6 +74,7 @@ class Cut:
                     self.left -= len(data)
                     if self.left < 0:
                         self.left = None
+                        time.sleep(self.hold)
                         break
                 sink.sendall(data)
         except OSError:
@@ -79,6 +84,43 @@ class Cut:
                 one.shutdown(socket.SHUT_RDWR)
             except OSError:
                 pass
+
+
+class Front(http.server.BaseHTTPRequestHandler):
+    """Stands before a server that speaks HTTP: it is busy for the first files, or tells the first list of files wrongly."""
+
+    protocol_version, upstream, busy, lies = "HTTP/1.1", None, 0, 0
+
+    def do(self):
+        body = self.rfile.read(int(self.headers.get("Content-Length", 0)))
+        if self.command == "PUT" and Front.busy:
+            Front.busy -= 1
+            return self.answer(429, {"Retry-After": "1"}, b"")
+        asked = urllib.request.Request(f"http://127.0.0.1:{Front.upstream}{self.path}", data=body or None, method=self.command,
+                                       headers=dict(self.headers))
+        try:
+            with urllib.request.urlopen(asked) as told:
+                status, head, data = told.status, told.headers, told.read()
+        except urllib.error.HTTPError as error:
+            status, head, data = error.code, error.headers, error.read()
+        if Front.lies and b"<Size>" in data:
+            Front.lies -= 1
+            data = data.replace(b"<Size>", b"<Size>1", 1)
+        self.answer(status, head, data)
+
+    def answer(self, status, head, data):
+        self.send_response(status)
+        for name, value in head.items():
+            if name.lower() not in ("content-length", "connection", "date", "server", "transfer-encoding"):
+                self.send_header(name, value)
+        self.send_header("Content-Length", str(len(data)))
+        self.end_headers()
+        self.wfile.write(data)
+
+    def log_message(self, *_):
+        pass
+
+    do_GET = do_PUT = do_POST = do_DELETE = do_HEAD = do
 
 
 def certificates():
@@ -117,7 +159,9 @@ def apache():
     ROOT.chmod(0o755)
     password = run("openssl", "passwd", "-apr1", "lamp").stdout.strip()
     (ROOT / "users").write_text(f"keeper:{password}\n")
-    modules = ["mpm_event", "authn_core", "authn_file", "authz_core", "authz_user", "auth_basic", "dav", "dav_fs", "ssl", "mime", "alias"]
+    modules = ["mpm_event", "authn_core", "authn_file", "authz_core", "authz_user", "auth_basic", "auth_digest", "dav", "dav_fs", "ssl", "mime", "alias"]
+    digest = hashlib.md5(b"keeper:t:lamp").hexdigest()
+    (ROOT / "digests").write_text(f"keeper:t:{digest}\n")
     good, old = port(), port()
     conf = "\n".join(
         ["ServerRoot /usr/lib/apache2", f"PidFile {ROOT}/webdav/pid", "ServerName localhost", f"ErrorLog {ROOT}/webdav/log",
@@ -126,6 +170,7 @@ def apache():
         + (["User www-data", "Group www-data"] if AS_ROOT else [])
         + [f"DocumentRoot {plain}", f"Alias /small {ROOT}/webdav/small"]
         + [f"<Directory {ROOT}/webdav>\nDav On\nAuthType Basic\nAuthName t\nAuthUserFile {ROOT}/users\nRequire valid-user\n</Directory>"]
+        + [f"<Directory {plain}/answered>\nAuthType Digest\nAuthDigestProvider file\nAuthUserFile {ROOT}/digests\nAuthDigestNonceLifetime 1\n</Directory>"]
         + [f"<VirtualHost *:{at}>\nSSLEngine on\nSSLCertificateFile {ROOT}/{name}.pem\nSSLCertificateKeyFile {ROOT}/{name}.key\n</VirtualHost>"
            for at, name in ((good, "good"), (old, "old"))])
     (ROOT / "webdav.conf").write_text(conf + "\n")
@@ -136,20 +181,45 @@ def apache():
             "small root": small, "more": more, "wrong": {"KILN_PASSWORD": "wrong"}}
 
 
+# Between a client and the SFTP server: says that the first regular files are shorter than they are, as often as a file says.
+LYING = """
+import pathlib, struct, subprocess, sys, threading
+lies = pathlib.Path(sys.argv[1])
+server = subprocess.Popen([sys.argv[2]], stdin=subprocess.PIPE, stdout=subprocess.PIPE)
+def there():
+    while data := sys.stdin.buffer.raw.read(65536):
+        server.stdin.write(data)
+        server.stdin.flush()
+    server.stdin.close()
+threading.Thread(target=there, daemon=True).start()
+while head := server.stdout.read(4):
+    packet = server.stdout.read(struct.unpack(">I", head)[0])
+    kind, flags = packet[0], packet[5:9] == b"\\0\\0\\0\\x0f"
+    if kind == 105 and flags and packet[25:29][2] & 0x80 and lies.exists() and (left := int(lies.read_text())):
+        lies.write_text(str(left - 1))
+        packet = packet[:9] + struct.pack(">Q", struct.unpack(">Q", packet[9:17])[0] - 1) + packet[17:]
+    sys.stdout.buffer.write(head + packet)
+    sys.stdout.buffer.flush()
+"""
+
+
 def sshd():
     plain, small = folder("sftp")
     home = ROOT / "sftp"
     for name in ("host", "id", "other"):
         run("ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", home / name)
     shutil.copy(home / "id.pub", home / "authorized")
-    at = port()
-    (home / "conf").write_text(
-        f"Port {at}\nListenAddress 127.0.0.1\nHostKey {home}/host\nAuthorizedKeysFile {home}/authorized\nUsePAM no\nStrictModes no\n"
-        f"PidFile {home}/pid\nSubsystem sftp internal-sftp\nPermitRootLogin yes\n")
+    (home / "lying.py").write_text(LYING)
+    at, few = port(), port()
     if AS_ROOT:
         os.makedirs("/run/sshd", exist_ok=True)
-    started(shutil.which("sshd") or "/usr/sbin/sshd", "-D", "-f", home / "conf")
-    answers(at)
+    for one, more in ((at, f"Subsystem sftp {sys.executable} {home}/lying.py {home}/lies /usr/lib/openssh/sftp-server\n"),
+                      (few, "Subsystem sftp internal-sftp\nMaxStartups 1\n")):
+        (home / f"conf-{one}").write_text(
+            f"Port {one}\nListenAddress 127.0.0.1\nHostKey {home}/host\nAuthorizedKeysFile {home}/authorized\nUsePAM no\n"
+            f"StrictModes no\nPidFile {home}/pid-{one}\nPermitRootLogin yes\n{more}")
+        started(shutil.which("sshd") or "/usr/sbin/sshd", "-D", "-f", home / f"conf-{one}")
+        answers(one)
     key = (home / "host.pub").read_text().split()[:2]
     hosts = pathlib.Path(WANTED["home"]) / ".ssh" / "known_hosts"
     hosts.parent.mkdir(parents=True, exist_ok=True)
@@ -159,7 +229,8 @@ def sshd():
 
     user = getpass.getuser()
     return {"at": lambda at, path: f"sftp://{user}@localhost:{at}{home}/root/{path}" if path != "small" else f"sftp://{user}@localhost:{at}{home}/small",
-            "port": at, "root": plain, "small": small and "small", "small root": small, "more": ["--key-file", home / "id"],
+            "port": at, "few": few, "root": plain, "small": small and "small", "small root": small, "more": ["--key-file", home / "id"],
+            "lie": lambda: (home / "lies").write_text("2"),
             "wrong more": ["--key-file", home / "other"], "known": known}
 
 
@@ -178,18 +249,26 @@ class Handler(TLS_FTPHandler):
             self.respond("552 Requested file action aborted, exceeded storage allocation.")
         else:
             return super().ftp_STOR(file, mode)
-ThreadedFTPServer(("127.0.0.1", int(sys.argv[3])), Handler).serve_forever()
+    lied = set()
+    def ftp_SIZE(self, path):
+        if "/lying/kiln-part-" in path and path not in self.lied and len(self.lied) < 2:
+            self.lied.add(path)
+            return self.respond("213 7")
+        return super().ftp_SIZE(path)
+server = ThreadedFTPServer(("127.0.0.1", int(sys.argv[3])), Handler)
+server.max_cons_per_ip = int(sys.argv[4])
+server.serve_forever()
 """
 
 
 def ftpd():
     plain, small = folder("ftps")
-    good, old = port(), port()
-    for at, name in ((good, "good"), (old, "old")):
-        started(sys.executable, "-c", FTPD, ROOT / "ftps", ROOT / f"{name}.both", at)
+    good, old, few = port(), port(), port()
+    for at, name, most in ((good, "good", 0), (old, "old", 0), (few, "good", 2)):
+        started(sys.executable, "-c", FTPD, ROOT / "ftps", ROOT / f"{name}.both", at, most)
         answers(at)
     return {"at": lambda at, path: f"ftps://keeper@localhost:{at}/{path if path == 'small' else 'root/' + path}", "port": good, "old": old,
-            "root": plain, "small": "small", "small root": small or ROOT / "ftps" / "small", "more": ["--authority", ROOT / "ca.pem"],
+            "few": few, "lie": lambda: None, "root": plain, "small": "small", "small root": small or ROOT / "ftps" / "small", "more": ["--authority", ROOT / "ca.pem"],
             "wrong": {"KILN_PASSWORD": "wrong"}}
 
 
@@ -198,7 +277,17 @@ def store():
     started(sys.executable, "-c", "import sys; from moto.server import main; main(sys.argv[1:])", "-p", at)
     answers(at)
     urllib.request.urlopen(urllib.request.Request(f"http://127.0.0.1:{at}/tern", method="PUT"))
-    return {"at": lambda at, path: f"bucket+http://127.0.0.1:{at}/tern/{path}", "port": at, "root": None, "small": None,
+    Front.upstream, few = at, port()
+    front = http.server.ThreadingHTTPServer(("127.0.0.1", few), Front)
+    threading.Thread(target=front.serve_forever, daemon=True).start()
+
+    def busy():
+        Front.busy = 3
+
+    def lie():
+        Front.lies = 1
+
+    return {"few": few, "be busy": busy, "lie": lie, "lie at": few, "at": lambda at, path: f"bucket+http://127.0.0.1:{at}/tern/{path}", "port": at, "root": None, "small": None,
             "more": ["--unencrypted", "--user", "KEY"]}
 
 
@@ -254,7 +343,7 @@ def cases(name, server):
         wrong = "SHA256:" + "A" * 43
         code, _, said = site.deliver("--trust", wrong)
         assert code == 1 and "not that of --trust" in said, said
-    known(server["port"])
+    known(*(server[one] for one in ("port", "few") if one in server))
 
     code, counts, said = site.deliver()
     assert (code, counts) == (0, {"sent": total}), said
@@ -296,7 +385,7 @@ def cases(name, server):
         found["expired certificate"] = said
 
     cut = Cut(server["port"])
-    known(server["port"], cut.port)
+    known(server["port"], cut.port, server.get("few"))
     broken = Site(server, name + "-cut")
     # About the middle of all that goes over that connection.
     weight = sum(map(len, broken.pieces.values()))
@@ -317,6 +406,49 @@ def cases(name, server):
     code, counts, said = patient.deliver("--at-once", "1", at=cut.port, path="patient")
     assert (code, counts) == (0, {"sent": total}), (counts, said)
     found["cut, with tries"] = counts
+
+    # What comes too late is left, and tried again; the same where nothing comes from the beginning.
+    for case, left in (("slow", middle), ("slow from the beginning", 0)):
+        cut.left, cut.hold = left, 4
+        code, counts, said = Site(server, f"{name}-{left}").deliver("--at-once", "1", "--timeout", "1", at=cut.port, path=case.replace(" ", "-"))
+        assert (code, counts) == (0, {"sent": total}), (case, code, counts, said)
+        found[case] = counts
+    cut.hold = 0
+
+    if "few" in server:
+        server.get("be busy", lambda: None)()
+        many = Site(server, name + "-many")
+        code, counts, said = many.deliver("--at-once", "6", "--tries", "8", at=server["few"], path="many")
+        assert (code, counts) == (0, {"sent": total}), (counts, said)
+        assert many.is_whole("many") in (None, total)
+        found["busy, or too many connections"] = counts
+
+    if "lie" in server:
+        told = Site(server, name + "-told")
+        at = server.get("lie at")
+        if name == "bucket":
+            # Its lists come before and after; only the one after has anything to lie about.
+            server["lie"]()
+            code, counts, said = told.deliver("--at-once", "1", at=at, path="lying")
+            assert code == 1 and "bytes stand there" in said, (counts, said)
+            found["a list that lies"] = said
+        else:
+            server["lie"]()
+        code, counts, said = told.deliver("--at-once", "1", at=at, path="lying")
+        assert code == 0 and sum(counts.values()) == total, (counts, said)
+        assert told.is_whole("lying") in (None, total)
+        found["lengths that are wrong"] = counts
+
+    if name == "webdav":
+        # A folder whose server wants its challenge answered, with one that is good for a second.
+        (server["root"] / "answered").mkdir()
+        (server["root"] / "answered").chmod(0o777)
+        answered = Site(server, "answered")
+        code, counts, said = answered.deliver(path="answered")
+        assert (code, counts) == (0, {"sent": total}), (counts, said)
+        code, _, said = answered.deliver(path="answered", secret=server["wrong"])
+        assert code == 1 and "does not know this user" in said, said
+        found["a challenge"] = counts
 
     if server["small"]:
         full = Site(server, name + "-full")

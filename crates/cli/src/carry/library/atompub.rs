@@ -43,7 +43,7 @@ impl Atompub {
 
     /// Puts the texts of a file into its entry; what else stands there stays.
     fn tell(&self, item: &Item<'_>, entry: &Entry) -> Result<(), Fault> {
-        let xml = written(&entry.xml, item)?;
+        let xml = written(&entry.xml, |field| said(item, field))?;
         let mut headers = Vec::new();
         if let Some(tag) = &entry.tag {
             headers.push(("if-match", tag.as_str()));
@@ -130,7 +130,7 @@ fn linked(
 
 /// An entry with the texts of a file: title, alternative text as its summary, caption, who is to be named, licence.
 /// Atom has no place for an alternative text of its own; what a summary says of a picture is what it shows.
-fn written(xml: &str, item: &Item<'_>) -> Result<String, Fault> {
+pub fn written<'a>(xml: &str, said: impl Fn(Field) -> Option<&'a str>) -> Result<String, Fault> {
     let unsound =
         |_| Fault::file("the server's entry of it is no XML; see there what became of it");
     let document = Document::parse(xml).map_err(unsound)?;
@@ -146,13 +146,13 @@ fn written(xml: &str, item: &Item<'_>) -> Result<String, Fault> {
         .take_while(|c| !c.is_whitespace() && !"/>".contains(*c))
         .collect();
     let prefix = name.strip_suffix("entry").unwrap_or_default();
-    let summary = said(item, Field::AlternativeText).or(said(item, Field::Caption));
+    let summary = said(Field::AlternativeText).or(said(Field::Caption));
     let rights: Vec<&str> = [Field::Credit, Field::Licence]
         .into_iter()
-        .filter_map(|field| said(item, field))
+        .filter_map(&said)
         .collect();
     let texts = [
-        ("title", said(item, Field::Title).map(str::to_owned)),
+        ("title", said(Field::Title).map(str::to_owned)),
         ("summary", summary.map(str::to_owned)),
         (
             "rights",

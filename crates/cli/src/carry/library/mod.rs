@@ -172,6 +172,11 @@ fn said<'a>(item: &'a Item<'_>, field: Field) -> Option<&'a str> {
     }
 }
 
+/// An entry of Atom with texts in it, where that is one.
+pub fn entry_told(xml: &str) -> Option<String> {
+    atompub::written(xml, |_| Some("Fog & lamp")).ok()
+}
+
 /// The id of what was delivered.
 fn id(earlier: &Delivered) -> Result<&str, Fault> {
     let id = earlier.id.as_deref().filter(|id| !id.is_empty());
