@@ -30,7 +30,7 @@ struct PreparedScale {
 struct Colour {
     /// Its rows, turned.
     turned: Vec<Lanes>,
-    /// What is known around each pixel, tile by tile, each from the top down.
+    /// What is known around each pixel, in the order in which they are compared.
     around: Vec<Around>,
 }
 
@@ -94,7 +94,7 @@ impl Prepared {
             };
             (
                 scale.colours.each_ref().map(of),
-                [Sums::default(); COMPONENTS],
+                [(Sums::default(), 0); COMPONENTS],
             )
         };
         let mut under_way: Vec<_> = self.scales.iter().map(begin).collect();
@@ -108,11 +108,12 @@ impl Prepared {
                 else {
                     continue;
                 };
+                let (sums, compared) = &mut sums[component];
                 let mut judge = Judge {
                     around: &colour.around,
-                    height: scale_of.height,
+                    compared,
                     component,
-                    sums: &mut sums[component],
+                    sums,
                     plain: Default::default(),
                     fourth: Default::default(),
                     cells: cells.as_deref_mut().map(|cells| cells.of_scale(scale)),
@@ -121,36 +122,35 @@ impl Prepared {
             }
         });
         let sums = under_way.into_iter().zip(&self.scales);
-        sums.map(|((_, sums), scale)| (sums, scale.width * scale.height))
+        sums.map(|((_, sums), scale)| (sums.map(|(sums, _)| sums), scale.width * scale.height))
             .collect()
     }
 }
 
 /// Keeps what comparisons need.
 struct Keep {
-    height: usize,
     around: Vec<Around>,
 }
 
 impl Keep {
     fn new(width: usize, height: usize) -> Keep {
         Keep {
-            height,
-            around: vec![Around::default(); tiles(width) * height],
+            around: Vec::with_capacity(tiles(width) * height),
         }
     }
 }
 
 impl Take<2> for Keep {
     #[inline(always)]
-    fn take(&mut self, tile: usize, y: usize, pixels: &Lanes, [means, squares]: [&Lanes; 2]) {
-        let around = &mut self.around[tile * self.height + y];
+    fn take(&mut self, _: usize, _: usize, pixels: &Lanes, [means, squares]: [&Lanes; 2]) {
+        let mut around = Around::default();
         for i in 0..LANES {
             let mean = means[i];
             around.mean[i] = mean;
             around.variance[i] = squares[i] - mean * mean;
             around.edge[i] = 1.0 + (pixels[i] - mean).abs();
         }
+        self.around.push(around);
     }
 
     #[inline(always)]
@@ -160,7 +160,8 @@ impl Take<2> for Keep {
 /// Takes the errors of a candidate.
 struct Judge<'a> {
     around: &'a [Around],
-    height: usize,
+    /// How many were compared.
+    compared: &'a mut usize,
     component: usize,
     sums: &'a mut Sums,
     /// Sums of a band in one tile by lanes: of each kind of error and of its fourth power.
@@ -173,7 +174,8 @@ impl Take<3> for Judge<'_> {
     #[inline(always)]
     #[allow(clippy::needless_range_loop)] // Lanes of several arrays are walked together.
     fn take(&mut self, tile: usize, y: usize, pixels: &Lanes, blurred: [&Lanes; 3]) {
-        let errors = errors(&self.around[tile * self.height + y], pixels, blurred);
+        let errors = errors(&self.around[*self.compared], pixels, blurred);
+        *self.compared += 1;
         for kind in 0..KINDS {
             for lane in 0..LANES {
                 let error = errors[kind][lane];

@@ -9,7 +9,7 @@ use kiln_core::colour;
 use kiln_core::decode::{self, Allowance};
 use kiln_core::encode::Format;
 use kiln_core::guard;
-use kiln_core::source::{Headers, Probe};
+use kiln_core::source::{Headers, Kind, Probe};
 use kiln_core::survey::{self, Asked, Finding, Glance, GlanceError, Limits, Name, Subject};
 use rayon::prelude::*;
 use rayon::{ThreadPool, ThreadPoolBuilder};
@@ -86,6 +86,9 @@ impl Record {
         self.weight - self.remains()
     }
 }
+
+/// A pixel of a graphic takes about so many times as long as one of a photo.
+const GRAPHIC_TOIL: u64 = 6;
 
 /// Wide enough for every picture to be no surplus.
 pub const NO_LIMIT: u32 = 1 << 20;
@@ -171,9 +174,9 @@ pub fn judge(
     let mut twins = HashMap::new();
     if settings.look {
         let counting = Counting::start(files.len(), "pictures", channels);
-        // The largest first, so that no core is left alone with one at the end.
+        // The longest first, so that no core is left alone with one at the end.
         let mut order: Vec<&mut Opened> = files.iter_mut().map(|file| &mut **file).collect();
-        order.sort_by_key(|file| std::cmp::Reverse(file.record.weight));
+        order.sort_by_key(|file| std::cmp::Reverse(file.toil()));
         gate::each(
             &pool,
             order.into_iter(),
@@ -259,7 +262,7 @@ fn look(file: &mut Opened, settings: &Judging) {
 }
 
 /// For each file that shows the same pixels as an earlier one, that one's path. Only files of
-/// equal size are decoded for it.
+/// equal size that are alike at a rough look are decoded for it.
 fn find_twins(
     pool: &ThreadPool,
     files: &[&mut Opened],
@@ -272,7 +275,21 @@ fn find_twins(
             by_size.entry(size).or_default().push(index);
         }
     }
-    let alike = by_size.into_values().filter(|group| group.len() > 1);
+    let rough = |index: usize| {
+        files[index]
+            .record
+            .glance
+            .as_ref()
+            .map(|glance| &glance.rough)
+    };
+    let may_be = |one: usize, other: usize| {
+        let pair = rough(one).zip(rough(other));
+        one != other && pair.is_some_and(|(one, other)| one.may_be(other))
+    };
+    let alike = by_size.values().map(|group| {
+        let others = |index: usize| group.iter().any(|&other| may_be(index, other));
+        group.iter().copied().filter(move |&index| others(index))
+    });
     let (found, incoming) = mpsc::channel();
     gate::each(
         pool,
@@ -331,6 +348,16 @@ impl Opened {
     /// About how many bytes a glance at it holds.
     fn held(&self) -> u64 {
         self.probe.as_ref().map_or(0, decode::memory) + self.record.weight
+    }
+
+    /// How long a glance at it takes beside others: a file without loss may hold a graphic, for which more ways are
+    /// tried than for a photo.
+    fn toil(&self) -> u64 {
+        let pixels = |probe: &Probe| match probe.kind {
+            Kind::Jpeg => probe.stored.pixels(),
+            _ => probe.stored.pixels() * GRAPHIC_TOIL,
+        };
+        self.probe.as_ref().map_or(0, pixels)
     }
 
     /// What tells what it shows: its size, and a digest of its pixels.

@@ -7,13 +7,14 @@ use serde::Serialize;
 
 use crate::colour::Working;
 use crate::decode::{Form, Row};
-use crate::encode::{self, Format, Manner, Pace, Passes};
+use crate::encode::{self, EncodeError, Format, Manner, Pace, Passes};
 use crate::pipeline::{self, Aims, Piece, PieceError};
 use crate::pixels::{Area, Backdrop, Channels, Gamut, Kernel, Raster, Region, Size};
 use crate::plan::CodingWish;
 use crate::size::Sizer;
 
 use super::activity;
+use super::tiles::Tiles;
 
 /// Bands of a picture: enough to meet sky, subject and foreground.
 const BANDS: u32 = 5;
@@ -164,12 +165,8 @@ impl Sample {
     ) -> Result<u64, PieceError> {
         let format = wanted.format;
         let file = match self.manner(density, wanted)? {
-            None => trial(&self.raster, density, wanted)?.file,
-            Some(manner) => {
-                let clear = self.raster.channels() == Channels::Rgba && !format.holds_alpha();
-                let opaque = clear.then(|| self.raster.over([255; 3]));
-                encode::encode(opaque.as_ref().unwrap_or(&self.raster), format, manner)?
-            }
+            None => trial(&self.raster, density, wanted, Pace::Steady)?.file,
+            Some(manner) => coded(&self.raster, format, manner)?,
         };
         let file = file.len() as f64;
         let frame = f64::from(format.coder().abilities().frame_bytes).min(file);
@@ -186,19 +183,47 @@ impl Sample {
         let (Some(tiles), CodingWish::Look(_)) = (&self.tiles, wanted.coding) else {
             return Ok(None);
         };
-        let account = trial(tiles, density, wanted)?.account;
+        let account = trial(tiles, density, wanted, Pace::Steady)?.account;
         Ok(account
             .kept(wanted.format)
             .map(|kept| account.trail[kept].manner()))
     }
 }
 
+/// The estimated bytes of a graphic, from some of its tiles.
+pub(super) fn of_tiles(tiles: &Tiles, density: f64, wanted: &Asked) -> Result<u64, PieceError> {
+    let format = wanted.format;
+    // How it is coded is found at a quick pace; what it weighs is told by the usual one.
+    let quick = trial(&tiles.raster, density, wanted, Pace::Quick)?;
+    let account = &quick.account;
+    let file = match account
+        .kept(format)
+        .map(|kept| account.trail[kept].manner())
+    {
+        Some(manner) => {
+            let pace = Pace::Steady;
+            coded(&tiles.raster, format, Manner { pace, ..manner })?
+        }
+        None => quick.file,
+    };
+    let file = file.len() as f64;
+    let frame = f64::from(format.coder().abilities().frame_bytes).min(file);
+    Ok((frame + (file - frame) * tiles.times).round() as u64)
+}
+
+/// A file made in a manner, on white where its format has no transparency.
+fn coded(raster: &Raster, format: Format, manner: Manner) -> Result<Vec<u8>, EncodeError> {
+    let clear = raster.channels() == Channels::Rgba && !format.holds_alpha();
+    let opaque = clear.then(|| raster.over([255; 3]));
+    encode::encode(opaque.as_ref().unwrap_or(raster), format, manner)
+}
+
 /// A piece as it is wanted.
-fn trial(raster: &Raster, density: f64, wanted: &Asked) -> Result<Piece, PieceError> {
+fn trial(raster: &Raster, density: f64, wanted: &Asked, pace: Pace) -> Result<Piece, PieceError> {
     let aims = Aims {
         coding: wanted.coding,
         max_weight: None,
-        pace: Pace::Steady,
+        pace,
         passes: Passes::default(),
         backdrop: Backdrop::WHITE,
     };

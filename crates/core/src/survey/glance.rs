@@ -8,12 +8,13 @@ use thiserror::Error;
 use xxhash_rust::xxh3::Xxh3;
 
 use super::activity;
-use super::estimate::{Asked, Estimate, Sampler};
+use super::estimate::{self, Asked, Estimate, Sampler};
 use super::reduce::{Reduced, Reducer};
+use super::tiles::Tiles;
 use crate::colour::Working;
 use crate::decode::{self, Allowance, DecodeError, Form, Ink, Row};
 use crate::encode::{Format, Pace, Passes};
-use crate::pipeline::{self, Aims, FireError, Order, Ordered, PieceError};
+use crate::pipeline::{self, Aims, FireError, Order, Ordered, PieceError, Rasters};
 use crate::pixels::{Backdrop, Channels, Gamut, Kernel, Raster, Size};
 use crate::plan::{Extent, Job, Original, Wish};
 use crate::size;
@@ -32,6 +33,9 @@ const WHOLE_TRIAL_PIXELS: u64 = 12_000_000;
 
 /// Above this a whole trial is a sketch: a file near the look, from which its weight is told.
 const SKETCHED_PIXELS: u64 = 1_000_000;
+
+/// Marks of few flat colours are lighter than this in any format, and only they can be traced.
+const TRACED_BELOW: u64 = 30_000;
 
 /// Up to this, a picture that is not made smaller is decoded exactly: the estimate of a small
 /// file would else miss its finest details. Large ones have details to spare, and cost time.
@@ -66,6 +70,44 @@ pub struct Glance {
     pub estimate: Estimate,
     /// A small picture of it, upright.
     pub thumbnail: Option<Raster>,
+    /// What tells it from most others.
+    pub rough: Rough,
+}
+
+/// The parts of a side that a rough look tells apart.
+const ROUGH: usize = 4;
+
+/// Levels that a rough look is off where the same picture is decoded otherwise.
+const ROUGHLY: u8 = 4;
+
+/// A rough look at a picture as it is stored: the mean of each channel in the cells of a small grid.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Rough([u8; ROUGH * ROUGH * 3]);
+
+impl Rough {
+    fn of(raster: &Raster) -> Rough {
+        let (step, width) = (raster.channels().count(), raster.size().width() as usize);
+        let height = raster.size().height() as usize;
+        let (mut sums, mut counts) = ([0u64; ROUGH * ROUGH * 3], [0u64; ROUGH * ROUGH]);
+        for (y, row) in raster.rows().enumerate() {
+            for (x, pixel) in row.chunks_exact(step).enumerate() {
+                let cell = y * ROUGH / height * ROUGH + x * ROUGH / width;
+                counts[cell] += 1;
+                for (sum, &sample) in sums[cell * 3..][..3].iter_mut().zip(pixel) {
+                    *sum += u64::from(sample);
+                }
+            }
+        }
+        Rough(std::array::from_fn(|at| {
+            (sums[at] / counts[at / 3].max(1)) as u8
+        }))
+    }
+
+    /// Whether another picture may show the same.
+    pub fn may_be(&self, other: &Rough) -> bool {
+        let mut pairs = self.0.iter().zip(&other.0);
+        pairs.all(|(a, b)| a.abs_diff(*b) <= ROUGHLY)
+    }
 }
 
 /// Why a glance failed.
@@ -131,7 +173,8 @@ pub fn glance(
         }
         _ => sample.weigh(density, &wanted, &activity::of_rows(&stored))?,
     };
-    let may_be_mark = nature == Nature::Graphic && few_colours && probe.frames == 1;
+    let is_light = weight <= TRACED_BELOW;
+    let may_be_mark = nature == Nature::Graphic && few_colours && probe.frames == 1 && is_light;
     let traced = may_be_mark.then(|| traced(&stored, &wanted)).flatten();
     let upright_small = probe.orientation.apply_to_size(small.form.size);
     let thumbnail = (wanted.thumbnail > 0).then(|| {
@@ -155,6 +198,7 @@ pub fn glance(
             weight,
         },
         thumbnail: thumbnail.flatten(),
+        rough: Rough::of(&stored),
     })
 }
 
@@ -257,11 +301,20 @@ fn whole_trial(
         known: Vec::new(),
     };
     let order = (target.pixels() > SKETCHED_PIXELS).then_some(&sketch);
+    let rasters = Rasters::new(bytes, &job, allowance).map_err(|error| match error {
+        FireError::Decode(error) => GlanceError::Decode(error),
+        // Nothing was to be knocked out.
+        FireError::RowsMissing | FireError::NotPlain(_) => GlanceError::RowsMissing,
+    })?;
+    let placements = job.placements.iter();
+    let mut sizes = placements.flat_map(|p| p.sizes.iter().map(move |size| (p, size)));
+    let raster = sizes.find_map(|(placement, size)| rasters.sized(placement, size));
+    if let Some(tiles) = raster.and_then(Tiles::of) {
+        return Ok(estimate::of_tiles(&tiles, density, wanted)?);
+    }
     let mut weight = Err(GlanceError::RowsMissing);
-    pipeline::fire_ordered(
-        bytes,
+    rasters.fire(
         &job,
-        allowance,
         |_| order,
         |_, made| {
             weight = made
@@ -272,11 +325,6 @@ fn whole_trial(
                 .map_err(GlanceError::from);
             ControlFlow::Continue(())
         },
-    )
-    .map_err(|error| match error {
-        FireError::Decode(error) => GlanceError::Decode(error),
-        // Nothing was to be knocked out.
-        FireError::RowsMissing | FireError::NotPlain(_) => GlanceError::RowsMissing,
-    })?;
+    );
     weight
 }

@@ -7,8 +7,9 @@ mod findings;
 mod glance;
 mod places;
 mod reduce;
+mod tiles;
 
 pub use estimate::{Asked, Estimate};
 pub use findings::{Finding, Limits, Name, Subject, findings};
-pub use glance::{Glance, GlanceError, Motif, digest, glance};
+pub use glance::{Glance, GlanceError, Motif, Rough, digest, glance};
 pub use places::{Proposal, Role, Seen, propose};
