@@ -183,10 +183,8 @@ impl Sample {
         let (Some(tiles), CodingWish::Look(_)) = (&self.tiles, wanted.coding) else {
             return Ok(None);
         };
-        let account = trial(tiles, density, wanted, Pace::Steady)?.account;
-        Ok(account
-            .kept(wanted.format)
-            .map(|kept| account.trail[kept].manner()))
+        let quick = trial(tiles, density, wanted, Pace::Quick)?;
+        Ok(steady(&quick, wanted.format))
     }
 }
 
@@ -209,6 +207,14 @@ pub(super) fn of_tiles(tiles: &Tiles, density: f64, wanted: &Asked) -> Result<u6
     let file = file.len() as f64;
     let frame = f64::from(format.coder().abilities().frame_bytes).min(file);
     Ok((frame + (file - frame) * tiles.times).round() as u64)
+}
+
+/// How a piece was made, but for its pace, which is the usual one.
+fn steady(piece: &Piece, format: Format) -> Option<Manner> {
+    let account = &piece.account;
+    let manner = account.trail[account.kept(format)?].manner();
+    let pace = Pace::Steady;
+    Some(Manner { pace, ..manner })
 }
 
 /// A file made in a manner, on white where its format has no transparency.

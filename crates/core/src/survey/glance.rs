@@ -90,11 +90,14 @@ impl Rough {
         let height = raster.size().height() as usize;
         let (mut sums, mut counts) = ([0u64; ROUGH * ROUGH * 3], [0u64; ROUGH * ROUGH]);
         for (y, row) in raster.rows().enumerate() {
-            for (x, pixel) in row.chunks_exact(step).enumerate() {
-                let cell = y * ROUGH / height * ROUGH + x * ROUGH / width;
-                counts[cell] += 1;
-                for (sum, &sample) in sums[cell * 3..][..3].iter_mut().zip(pixel) {
-                    *sum += u64::from(sample);
+            for column in 0..ROUGH {
+                let cell = y * ROUGH / height * ROUGH + column;
+                let (from, to) = (column * width / ROUGH, (column + 1) * width / ROUGH);
+                counts[cell] += (to - from) as u64;
+                for pixel in row[from * step..to * step].chunks_exact(step) {
+                    for (sum, &sample) in sums[cell * 3..][..3].iter_mut().zip(pixel) {
+                        *sum += u64::from(sample);
+                    }
                 }
             }
         }
