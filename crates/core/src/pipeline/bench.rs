@@ -9,6 +9,7 @@ use super::account::{Account, Attempt, Piece, PieceError};
 use super::candidates::{keeps_all, serves_better};
 use super::canvas::Canvas;
 use super::eye;
+use super::sampled;
 use super::versions::Version;
 use crate::budget::{self, Aim, Curve, Outcome, Trial, Verdict};
 use crate::credits::Blocks;
@@ -254,6 +255,11 @@ impl<'c> Bench<'c> {
             .filter(|known| (known.format, known.width) == (self.format, self.canvas.width()))
             .filter_map(|known| known.trial(|dial| manner(dial, self.terms.pace)))
             .collect();
+        if known.is_empty() {
+            let terms = (wish.look, self.terms);
+            let told = sampled::curve(self.canvas, self.format, &way, terms, &curve)?;
+            curve = told.unwrap_or(curve);
+        }
         let (mut trail, files) = (Vec::new(), RefCell::new(HashMap::new()));
         let mut run = |wish: budget::Goal, curve: &Curve, pace: Pace, known: Vec<Trial>| {
             files.borrow_mut().clear();

@@ -4,6 +4,7 @@ use std::borrow::Cow;
 use std::sync::OnceLock;
 
 use super::eye::Eye;
+use super::sampled;
 use crate::encode::Subject;
 use crate::pixels::{Channels, Raster};
 use crate::source::{self, Nature};
@@ -14,6 +15,7 @@ pub(super) struct Canvas<'a> {
     pub nature: Nature,
     eye: OnceLock<Eye>,
     subject: OnceLock<Subject>,
+    parts: OnceLock<Option<Box<Canvas<'static>>>>,
 }
 
 impl<'a> Canvas<'a> {
@@ -23,7 +25,17 @@ impl<'a> Canvas<'a> {
             nature,
             eye: OnceLock::new(),
             subject: OnceLock::new(),
+            parts: OnceLock::new(),
         }
+    }
+
+    /// Parts that stand for it, where it is large.
+    pub fn parts(&self) -> Option<&Canvas<'static>> {
+        let parts = self.parts.get_or_init(|| {
+            let parts = sampled::parts(&self.raster, self.nature)?;
+            Some(Box::new(Canvas::new(Cow::Owned(parts), self.nature)))
+        });
+        parts.as_deref()
     }
 
     /// What is known of it before it is coded.

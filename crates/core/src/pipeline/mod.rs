@@ -9,6 +9,7 @@ mod easel;
 mod eye;
 mod own;
 mod pour;
+mod sampled;
 mod shares;
 mod studio;
 mod versions;

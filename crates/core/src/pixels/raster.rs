@@ -180,6 +180,28 @@ impl Raster {
         }
     }
 
+    /// Square parts of it side by side, so many in a row, from these upper left pixels; `None` where they are no whole
+    /// rows, or one lies beyond its border.
+    pub fn side_by_side(&self, side: u32, across: u32, places: &[(u32, u32)]) -> Option<Raster> {
+        let rows = u32::try_from(places.len()).ok()? / across;
+        let size = Size::new(across * side, rows * side)?;
+        let step = self.channels.count();
+        let pitch = self.size.width() as usize * step;
+        let part = side as usize * step;
+        let mut samples = Vec::with_capacity(size.pixels() as usize * step);
+        for row in places.chunks_exact(across as usize) {
+            for line in 0..side {
+                for &(x, y) in row {
+                    let from = (y + line) as usize * pitch + x as usize * step;
+                    let inside = x + side <= self.size.width();
+                    samples
+                        .extend_from_slice(self.samples.get(from..from + part).filter(|_| inside)?);
+                }
+            }
+        }
+        Some(Raster::new(size, self.channels, samples)?.in_gamut(self.gamut))
+    }
+
     /// In the middle of a larger one that is filled with a colour of its own gamut, or with
     /// nothing.
     pub fn padded(self, size: Size, colour: Option<[u8; 3]>) -> Raster {

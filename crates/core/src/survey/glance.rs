@@ -29,7 +29,7 @@ const SMALL: u32 = 720;
 const TEXT_EDGES: f64 = 0.06;
 
 /// Graphics above this are estimated from bands as well: a second pass would take too long.
-const WHOLE_TRIAL_PIXELS: u64 = 12_000_000;
+const WHOLE_TRIAL_PIXELS: u64 = 40_000_000;
 
 /// Above this a whole trial is a sketch: a file near the look, from which its weight is told.
 const SKETCHED_PIXELS: u64 = 1_000_000;

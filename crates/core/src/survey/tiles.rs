@@ -3,7 +3,7 @@
 //! On the theory of systematic sampling II, 1949), laid side by side and encoded as one picture; its weight is
 //! scaled by how busy the whole is.
 
-use crate::pixels::{Raster, Size};
+use crate::pixels::Raster;
 
 /// The side of a tile.
 const SIDE: usize = 128;
@@ -59,11 +59,13 @@ impl Tiles {
         }
         chosen.sort_unstable();
         let taken: f64 = chosen.iter().map(|&at| busy.cells[at]).sum();
-        let places = chosen
-            .iter()
-            .map(|at| (at % busy.columns * SIDE, at / busy.columns * SIDE));
+        let corner = |&at: &usize| {
+            let (x, y) = (at % busy.columns * SIDE, at / busy.columns * SIDE);
+            (x as u32, y as u32)
+        };
+        let places: Vec<_> = chosen.iter().map(corner).collect();
         Some(Tiles {
-            raster: side_by_side(raster, &places.collect::<Vec<_>>())?,
+            raster: raster.side_by_side(SIDE as u32, ACROSS as u32, &places)?,
             times: whole / taken,
         })
     }
@@ -105,22 +107,4 @@ fn busy(raster: &Raster) -> Busy {
         above = Some(row);
     }
     Busy { columns, cells }
-}
-
-/// The tiles at some places, row by row.
-fn side_by_side(raster: &Raster, places: &[(usize, usize)]) -> Option<Raster> {
-    let step = raster.channels().count();
-    let pitch = raster.size().width() as usize * step;
-    let mut samples = Vec::with_capacity(places.len() * SIDE * SIDE * step);
-    for row in places.chunks_exact(ACROSS) {
-        for line in 0..SIDE {
-            for (x, y) in row {
-                let from = (y + line) * pitch + x * step;
-                samples.extend_from_slice(&raster.samples()[from..from + SIDE * step]);
-            }
-        }
-    }
-    let rows = places.len() / ACROSS;
-    let size = Size::new((ACROSS * SIDE) as u32, (rows * SIDE) as u32)?;
-    Some(Raster::new(size, raster.channels(), samples)?.in_gamut(raster.gamut()))
 }

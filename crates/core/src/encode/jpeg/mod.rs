@@ -5,7 +5,7 @@ mod repack;
 
 use kiln_jpeg::{Coefficients, Colours, Effort, Layout, Options, Refusal, Sampling};
 
-use super::coder::{Abilities, Coder, Prepared, Shown, Ways};
+use super::coder::{Abilities, Coder, PartsAbove, Prepared, Shown, Ways};
 use super::{Chroma, Coding, EncodeError, Format, Manner, Own, Pace, Passes, Repacked};
 use crate::colour;
 use crate::container::jpeg;
@@ -40,6 +40,10 @@ const WAYS: Ways = Ways {
     counted: None,
     near: None,
     full_from: 92.0,
+    parts_above: Some(PartsAbove {
+        at_75: 3.3,
+        below: 0.135,
+    }),
 };
 
 /// The coder.

@@ -69,6 +69,7 @@ impl Coder for Png {
                 Nature::Graphic => &curves::COUNTED_GRAPHIC,
                 Nature::Photo => &curves::COUNTED_PHOTO,
             },
+            parts_above: None,
         })
     }
 

@@ -104,6 +104,7 @@ impl Coder for Svg {
         tried.is_empty().then_some(Way {
             chroma: Chroma::Full,
             prior: &TRACED,
+            parts_above: None,
         })
     }
 }

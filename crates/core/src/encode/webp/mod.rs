@@ -6,7 +6,7 @@ mod planes;
 
 use std::sync::OnceLock;
 
-use super::coder::{Abilities, Coder, Prepared, Shown, Ways};
+use super::coder::{Abilities, Coder, PartsAbove, Prepared, Shown, Ways};
 use super::palette::{self, Palettes};
 use super::{Chroma, Coding, EncodeError, Format, Manner, Pace, Passes, inscribe};
 use crate::colour;
@@ -43,6 +43,10 @@ const WAYS: Ways = Ways {
     counted: Some(&curves::COUNTED_GRAPHIC),
     near: Some(&curves::NEAR_GRAPHIC),
     full_from: 86.0,
+    parts_above: Some(PartsAbove {
+        at_75: 0.75,
+        below: 0.12,
+    }),
 };
 
 /// The encoder's effort, 0 to 6. At equal scores 5 is 1 to 2% lighter than 4 and takes hardly longer;
