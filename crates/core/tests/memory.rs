@@ -142,7 +142,7 @@ fn foretold(case: &str, file: &[u8]) -> u64 {
     match case.split_once(' ') {
         Some(("decode", _)) => decode::memory(&probe(file)),
         Some(("encode", rest)) => encode::memory(size(), format_of(rest)),
-        Some(("see", _)) => Eye::memory(size()),
+        Some(("see", _)) => Eye::memory(size(), true),
         Some(("fire", _)) => pipeline::memory(&job(file, &FIRED), 1),
         _ => panic!("{case}"),
     }

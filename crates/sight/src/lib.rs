@@ -14,7 +14,7 @@
 //! than a tenth is not computed.
 //!
 //! Rows are worked on as they come, so a comparison holds no copy of the candidate: prepared, a
-//! reference takes 28 bytes a pixel, and a comparison some thousand bytes a column beside it.
+//! reference takes 27 bytes a pixel, and a comparison some thousand bytes a column beside it.
 //! Products and sums are fused where the measure says so and nowhere else, so every machine gives
 //! the same score.
 

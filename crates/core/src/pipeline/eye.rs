@@ -44,10 +44,12 @@ impl Eye {
         }
     }
 
-    /// About how many bytes it holds, for a raster of a size, while files are compared with it.
-    pub fn memory(size: Size) -> u64 {
-        // On black and on white; the displayed copy is at most as large again.
-        Reference::memory(size.pixels()) * 2 + size.pixels() * 4
+    /// About how many bytes it holds, for a raster of a size that may be transparent or not, while files are compared
+    /// with it.
+    pub fn memory(size: Size, transparent: bool) -> u64 {
+        // On black, and on white; the displayed copy is at most as large again.
+        let grounds = if transparent { 2 } else { 1 };
+        Reference::memory(size.pixels()) * grounds + size.pixels() * 4
     }
 
     /// The score of a file made from the raster. At density 1 it is that of its pixels. Above, the

@@ -23,7 +23,7 @@ use thiserror::Error;
 
 use crate::colour::ColourNote;
 use crate::decode::{self, Allowance, DecodeError, Input, Oddity, Pixels};
-use crate::pixels::Raster;
+use crate::pixels::{Backdrop, Fit, Raster};
 use crate::plan::{Job, Placement, PlannedPiece, PlannedSize};
 use crate::size::knock_out::NotPlain;
 pub use account::{Account, Attempt, Order, Ordered, Piece, PieceError};
@@ -193,6 +193,13 @@ fn keeps_format(job: &Job) -> bool {
         .any(|(_, _, piece)| piece.formats().any(|format| format.kind() == kind))
 }
 
+/// Whether pixels of a placement become transparent that were not.
+fn adds_alpha(placement: &Placement) -> bool {
+    let is_padded = placement.framing.fit == Fit::Pad;
+    placement.rendering.knock_out.is_some()
+        || (is_padded && placement.backdrop == Backdrop::Transparent)
+}
+
 /// About how many bytes a job holds at its peak on so many cores, beside its original's file.
 pub fn memory(job: &Job, cores: usize) -> u64 {
     let (original, cuts) = (&job.original, Cut::all(job));
@@ -206,7 +213,9 @@ pub fn memory(job: &Job, cores: usize) -> u64 {
         decode::memory(&original.probe) + Pixels::memory(&original.probe, passes.len())
     };
     let sizes = job.placements.iter().flat_map(|placement| &placement.sizes);
-    let mut studios: Vec<u64> = sizes.map(Studio::memory).collect();
+    let transparent = original.probe.alpha || job.placements.iter().any(adds_alpha);
+    let studios = sizes.map(|size| Studio::memory(size, transparent));
+    let mut studios: Vec<u64> = studios.collect();
     studios.sort_unstable_by(|a, b| b.cmp(a));
     let encoding: u64 = studios.iter().take(cores).sum();
     let rasters: u64 = cuts

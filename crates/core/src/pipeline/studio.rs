@@ -119,12 +119,15 @@ impl<'a> Studio<'a> {
     }
 
     /// About how many bytes one holds while it makes the pieces of a size, beside its raster.
-    pub(super) fn memory(size: &PlannedSize) -> u64 {
+    pub(super) fn memory(size: &PlannedSize, transparent: bool) -> u64 {
         let formats = || size.pieces.iter().flat_map(|piece| piece.formats());
         let encoding = formats().map(|format| encode::memory(size.size, format));
         // A picture on its backdrop is prepared beside that without.
-        let flat = formats().any(|format| !format.holds_alpha());
-        let seeing = Eye::memory(size.size) + if flat { size.size.pixels() * 3 } else { 0 };
+        let flat = transparent && formats().any(|format| !format.holds_alpha());
+        let mut seeing = Eye::memory(size.size, transparent);
+        if flat {
+            seeing += size.size.pixels() * 3 + Eye::memory(size.size, false);
+        }
         encoding.max().unwrap_or(0) + seeing
     }
 

@@ -10,7 +10,7 @@ use crate::decode::{Form, Row};
 use crate::encode::{self, EncodeError, Format, Manner, Pace, Passes};
 use crate::pipeline::{self, Aims, Piece, PieceError};
 use crate::pixels::{Area, Backdrop, Channels, Gamut, Kernel, Raster, Region, Size};
-use crate::plan::CodingWish;
+use crate::plan::{CodingWish, LookWish};
 use crate::size::Sizer;
 
 use super::activity;
@@ -183,8 +183,17 @@ impl Sample {
         let (Some(tiles), CodingWish::Look(_)) = (&self.tiles, wanted.coding) else {
             return Ok(None);
         };
-        let quick = trial(tiles, density, wanted, Pace::Quick)?;
-        Ok(steady(&quick, wanted.format))
+        // At a quick pace, where it is known by how much parts score better then.
+        let ways = wanted.format.coder().abilities().ways.as_ref();
+        let found = match (wanted.coding, ways.and_then(|ways| ways.parts_above)) {
+            (CodingWish::Look(wish), Some(above)) => {
+                let look = (wish.look + above.at(wish.look)).min(100.0);
+                let coding = CodingWish::Look(LookWish { look, ..wish });
+                trial(tiles, density, &Asked { coding, ..*wanted }, Pace::Quick)?
+            }
+            _ => trial(tiles, density, wanted, Pace::Steady)?,
+        };
+        Ok(steady(&found, wanted.format))
     }
 }
 
