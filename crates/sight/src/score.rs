@@ -75,3 +75,36 @@ pub(crate) fn score(scales: &[Scale]) -> f64 {
         100.0
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_is_left_out_moves_no_score_by_much() {
+        let counted = counted(6);
+        let mut left_out = 0.0;
+        for (component, scales) in WEIGHTS.iter().enumerate() {
+            for (scale, norms) in scales.iter().enumerate() {
+                if !counted[scale][component] {
+                    left_out += norms.iter().flatten().sum::<f64>();
+                }
+            }
+        }
+        assert!(left_out > 0.0 && left_out < 0.0077, "{left_out}");
+        // At most all of it, where every error is 1: beside errors of a score of 75, and of 90.
+        let with = |error: f64, more: f64| {
+            let mut sums = [Sums::default(); COMPONENTS];
+            // The mean of structure in lightness at the third scale has the largest weight.
+            sums[1].plain[0] = (error + more) / WEIGHTS[1][2][0][0];
+            let mut scales = [([Sums::default(); COMPONENTS], 1); 6];
+            scales[2].0 = sums;
+            score(&scales)
+        };
+        for (error, most) in [(1.96, 0.07), (0.45, 0.13)] {
+            let (before, after) = (with(error, 0.0), with(error, left_out));
+            assert!((70.0..95.0).contains(&before), "{before}");
+            assert!(before - after < most, "{before} {after}");
+        }
+    }
+}
