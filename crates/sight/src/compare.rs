@@ -14,8 +14,6 @@ const STEADY: f32 = 0.0009;
 
 /// A picture at every scale, as far as it counts.
 pub(crate) struct Prepared {
-    /// Which opponent colours count at which scale.
-    counted: Vec<[bool; COMPONENTS]>,
     scales: Vec<PreparedScale>,
 }
 
@@ -76,7 +74,6 @@ impl Prepared {
         });
         Prepared {
             scales: scales.collect(),
-            counted,
         }
     }
 
@@ -98,7 +95,9 @@ impl Prepared {
             )
         };
         let mut under_way: Vec<_> = self.scales.iter().map(begin).collect();
-        descend(arch, view, &self.counted, |scale, rows| {
+        let counts = |scale: &PreparedScale| scale.colours.each_ref().map(Option::is_some);
+        let counted: Vec<_> = self.scales.iter().map(counts).collect();
+        descend(arch, view, &counted, |scale, rows| {
             let (under_way, sums) = &mut under_way[scale];
             let scale_of = &self.scales[scale];
             for (component, row) in rows.iter().enumerate() {

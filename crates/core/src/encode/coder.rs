@@ -64,21 +64,19 @@ pub struct Way {
     pub chroma: Chroma,
     /// What its dials usually come to.
     pub prior: &'static Prior,
-    /// How much better parts of a picture score, where that is known.
-    pub parts_above: Option<PartsAbove>,
 }
 
-/// How much better parts of a picture, laid side by side and coded quickly, score than the whole does at the usual
+/// How much better tiles of a picture, laid side by side and coded quickly, score than the whole does at the usual
 /// pace: their seams hide losses.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct PartsAbove {
+pub struct TilesAbove {
     /// At a score of 75 of the whole.
     pub at_75: f32,
     /// More, for each point that the whole is below that.
     pub below: f32,
 }
 
-impl PartsAbove {
+impl TilesAbove {
     /// At a score of the whole.
     pub fn at(self, score: f32) -> f32 {
         self.at_75 + (75.0 - score) * self.below
@@ -189,8 +187,8 @@ pub struct Ways {
     pub near: Option<&'static Prior>,
     /// From this look on photos keep their chroma.
     pub full_from: f32,
-    /// How much better parts of a photo score, where that is known.
-    pub parts_above: Option<PartsAbove>,
+    /// How much better tiles of a photo score, where that is known.
+    pub tiles_above: Option<TilesAbove>,
 }
 
 impl Ways {
@@ -205,10 +203,6 @@ impl Ways {
                 (Chroma::Full, _) => self.full,
                 (Chroma::Counted, Some(counted)) => counted,
                 _ => self.halved,
-            },
-            parts_above: match chroma {
-                Chroma::Counted | Chroma::Near => None,
-                _ => self.parts_above,
             },
         };
         let is_counted = |tried: &&Tried| tried.chroma == Chroma::Counted;
@@ -255,11 +249,7 @@ impl Ways {
         ];
         let mut ways = ways.into_iter().filter_map(|(chroma, prior)| {
             let prior = prior?;
-            Some(Way {
-                chroma,
-                prior,
-                parts_above: None,
-            })
+            Some(Way { chroma, prior })
         });
         ways.nth(tried.len())
     }

@@ -12,7 +12,7 @@ mod png;
 mod svg;
 mod webp;
 
-pub use coder::{Abilities, Coder, Prepared, Shown, Sought, Subject, Tried, Way, Ways};
+pub use coder::{Abilities, Coder, Prepared, Shown, Sought, Subject, TilesAbove, Tried, Way, Ways};
 pub use inscribe::inscribe;
 pub use own::{Own, Repack, Repacked, repack};
 
@@ -106,6 +106,11 @@ impl Format {
     /// The longest side that it can hold, in pixels.
     pub fn longest_side(self) -> u32 {
         self.coder().abilities().longest_side
+    }
+
+    /// How much better tiles of a photo score than the whole, where that is known.
+    pub fn tiles_above(self) -> Option<TilesAbove> {
+        self.coder().abilities().ways.as_ref()?.tiles_above
     }
 
     /// The range of its quality dial that a search may use, worst first.

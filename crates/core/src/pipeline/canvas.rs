@@ -15,7 +15,7 @@ pub(super) struct Canvas<'a> {
     pub nature: Nature,
     eye: OnceLock<Eye>,
     subject: OnceLock<Subject>,
-    parts: OnceLock<Option<Box<Canvas<'static>>>>,
+    tiles: OnceLock<Option<Box<Canvas<'static>>>>,
 }
 
 impl<'a> Canvas<'a> {
@@ -25,17 +25,17 @@ impl<'a> Canvas<'a> {
             nature,
             eye: OnceLock::new(),
             subject: OnceLock::new(),
-            parts: OnceLock::new(),
+            tiles: OnceLock::new(),
         }
     }
 
-    /// Parts that stand for it, where it is large.
-    pub fn parts(&self) -> Option<&Canvas<'static>> {
-        let parts = self.parts.get_or_init(|| {
-            let parts = sampled::parts(&self.raster, self.nature)?;
-            Some(Box::new(Canvas::new(Cow::Owned(parts), self.nature)))
+    /// Tiles that stand for it, where it is large.
+    pub fn tiles(&self) -> Option<&Canvas<'static>> {
+        let tiles = self.tiles.get_or_init(|| {
+            let tiles = sampled::tiles(&self.raster, self.nature)?;
+            Some(Box::new(Canvas::new(Cow::Owned(tiles), self.nature)))
         });
-        parts.as_deref()
+        tiles.as_deref()
     }
 
     /// What is known of it before it is coded.

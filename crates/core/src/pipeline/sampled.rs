@@ -1,31 +1,31 @@
-//! A first guess of the dial that reaches a look, from a small part of a picture that is coded quickly: it costs a
+//! A first guess of the dial that reaches a look, from some tiles of a picture that are coded quickly: it costs a
 //! tenth of a whole trial, and is three times nearer than what pictures usually come to.
 
 use super::PieceError;
 use super::bench::{Bench, Terms};
 use super::canvas::Canvas;
 use crate::budget::{self, Aim, Curve, Trial};
-use crate::encode::{Coding, Format, Manner, Pace, Way};
+use crate::encode::{Chroma, Coding, Format, Manner, Pace, Way};
 use crate::pixels::Raster;
 use crate::source::Nature;
 
-/// The side of a part, in pixels: coarser scales of the score need as many.
+/// The side of a tile, in pixels: coarser scales of the score need as many.
 const SIDE: u32 = 128;
 
-/// Parts in a row, and rows of them.
+/// Tiles in a row, and rows of them.
 const ACROSS: u32 = 3;
 
-/// A picture that has fewer times the pixels of its parts is tried as a whole.
+/// A picture that has fewer times the pixels of its tiles is tried as a whole.
 const LARGER: u64 = 4;
 
-/// So often the parts are coded.
+/// So often the tiles are coded.
 const TRIALS: usize = 2;
 
-/// Codecs work in blocks of so many pixels: parts are cut along them.
+/// Codecs work in blocks of so many pixels: tiles are cut along them.
 const BLOCK: u32 = 16;
 
-/// The parts of a photo that stand for it: one from the middle of each field of a grid.
-pub(super) fn parts(raster: &Raster, nature: Nature) -> Option<Raster> {
+/// The tiles of a photo that stand for it: one from the middle of each field of a grid.
+pub(super) fn tiles(raster: &Raster, nature: Nature) -> Option<Raster> {
     let size = raster.size();
     let (width, height) = (size.width(), size.height());
     let sampled = u64::from(SIDE * ACROSS).pow(2);
@@ -44,7 +44,7 @@ pub(super) fn parts(raster: &Raster, nature: Nature) -> Option<Raster> {
     raster.side_by_side(SIDE, ACROSS, &places)
 }
 
-/// The curve of a canvas in a format, as its parts tell; `None` where nothing is known of how parts score, or they are
+/// The curve of a canvas in a format, as its tiles tell; `None` where nothing is known of how tiles score, or they are
 /// not worth it.
 pub(super) fn curve(
     canvas: &Canvas<'_>,
@@ -53,10 +53,9 @@ pub(super) fn curve(
     (look, terms): (f32, Terms<'_>),
     curve: &Curve,
 ) -> Result<Option<Curve>, PieceError> {
-    let Some(above) = way.parts_above else {
-        return Ok(None);
-    };
-    let Some(parts) = canvas.parts() else {
+    let keeps_colours = matches!(way.chroma, Chroma::Halved | Chroma::Full);
+    let above = format.tiles_above().filter(|_| keeps_colours);
+    let Some((above, tiles)) = above.zip(canvas.tiles()) else {
         return Ok(None);
     };
     let terms = Terms {
@@ -64,7 +63,7 @@ pub(super) fn curve(
         pace: Pace::Quick,
         ..terms
     };
-    let bench = Bench::new(parts, format, terms)?;
+    let bench = Bench::new(tiles, format, terms)?;
     let above = above.at(look);
     let goal = budget::Goal {
         look: look + above,

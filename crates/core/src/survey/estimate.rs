@@ -168,14 +168,12 @@ impl Sample {
             None => trial(&self.raster, density, wanted, Pace::Steady)?.file,
             Some(manner) => coded(&self.raster, format, manner)?,
         };
-        let file = file.len() as f64;
-        let frame = f64::from(format.coder().abilities().frame_bytes).min(file);
         let taller = f64::from(self.target.height()) / f64::from(self.raster.size().height());
         let busier = match self.shares.len() {
             0 | 1 => 1.0,
             _ => activity::of_all_over(rows, &self.shares),
         };
-        Ok((frame + (file - frame) * taller * busier).round() as u64)
+        Ok(scaled(&file, format, taller * busier))
     }
 
     /// How the bands are to be coded, where the tiles tell.
@@ -183,9 +181,8 @@ impl Sample {
         let (Some(tiles), CodingWish::Look(_)) = (&self.tiles, wanted.coding) else {
             return Ok(None);
         };
-        // At a quick pace, where it is known by how much parts score better then.
-        let ways = wanted.format.coder().abilities().ways.as_ref();
-        let found = match (wanted.coding, ways.and_then(|ways| ways.parts_above)) {
+        // At a quick pace, where it is known by how much tiles score better then.
+        let found = match (wanted.coding, wanted.format.tiles_above()) {
             (CodingWish::Look(wish), Some(above)) => {
                 let look = (wish.look + above.at(wish.look)).min(100.0);
                 let coding = CodingWish::Look(LookWish { look, ..wish });
@@ -202,20 +199,18 @@ pub(super) fn of_tiles(tiles: &Tiles, density: f64, wanted: &Asked) -> Result<u6
     let format = wanted.format;
     // How it is coded is found at a quick pace; what it weighs is told by the usual one.
     let quick = trial(&tiles.raster, density, wanted, Pace::Quick)?;
-    let account = &quick.account;
-    let file = match account
-        .kept(format)
-        .map(|kept| account.trail[kept].manner())
-    {
-        Some(manner) => {
-            let pace = Pace::Steady;
-            coded(&tiles.raster, format, Manner { pace, ..manner })?
-        }
+    let file = match steady(&quick, format) {
+        Some(manner) => coded(&tiles.raster, format, manner)?,
         None => quick.file,
     };
+    Ok(scaled(&file, format, tiles.times))
+}
+
+/// The bytes of a file in a format of which all but its frame grows so many times.
+fn scaled(file: &[u8], format: Format, times: f64) -> u64 {
     let file = file.len() as f64;
     let frame = f64::from(format.coder().abilities().frame_bytes).min(file);
-    Ok((frame + (file - frame) * tiles.times).round() as u64)
+    (frame + (file - frame) * times).round() as u64
 }
 
 /// How a piece was made, but for its pace, which is the usual one.

@@ -41,7 +41,7 @@ const WAYS: Ways = Ways {
     counted: None,
     near: None,
     full_from: 80.0,
-    parts_above: None,
+    tiles_above: None,
 };
 
 /// The encoder's speed, 0 (slowest) to 10.

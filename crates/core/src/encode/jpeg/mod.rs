@@ -5,7 +5,7 @@ mod repack;
 
 use kiln_jpeg::{Coefficients, Colours, Effort, Layout, Options, Refusal, Sampling};
 
-use super::coder::{Abilities, Coder, PartsAbove, Prepared, Shown, Ways};
+use super::coder::{Abilities, Coder, Prepared, Shown, TilesAbove, Ways};
 use super::{Chroma, Coding, EncodeError, Format, Manner, Own, Pace, Passes, Repacked};
 use crate::colour;
 use crate::container::jpeg;
@@ -40,7 +40,7 @@ const WAYS: Ways = Ways {
     counted: None,
     near: None,
     full_from: 92.0,
-    parts_above: Some(PartsAbove {
+    tiles_above: Some(TilesAbove {
         at_75: 3.3,
         below: 0.135,
     }),

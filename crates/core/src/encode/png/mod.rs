@@ -69,7 +69,6 @@ impl Coder for Png {
                 Nature::Graphic => &curves::COUNTED_GRAPHIC,
                 Nature::Photo => &curves::COUNTED_PHOTO,
             },
-            parts_above: None,
         })
     }
 

@@ -104,7 +104,6 @@ impl Coder for Svg {
         tried.is_empty().then_some(Way {
             chroma: Chroma::Full,
             prior: &TRACED,
-            parts_above: None,
         })
     }
 }

@@ -6,7 +6,7 @@ mod planes;
 
 use std::sync::OnceLock;
 
-use super::coder::{Abilities, Coder, PartsAbove, Prepared, Shown, Ways};
+use super::coder::{Abilities, Coder, Prepared, Shown, TilesAbove, Ways};
 use super::palette::{self, Palettes};
 use super::{Chroma, Coding, EncodeError, Format, Manner, Pace, Passes, inscribe};
 use crate::colour;
@@ -43,7 +43,7 @@ const WAYS: Ways = Ways {
     counted: Some(&curves::COUNTED_GRAPHIC),
     near: Some(&curves::NEAR_GRAPHIC),
     full_from: 86.0,
-    parts_above: Some(PartsAbove {
+    tiles_above: Some(TilesAbove {
         at_75: 0.75,
         below: 0.12,
     }),
