@@ -268,6 +268,15 @@ pub fn weight(bytes: u64) -> String {
     format!("{value:.places$} {unit}")
 }
 
+/// A visual score, which may be told from a sample of the pixels: `78.3`, `about 78`, `100` where nothing differs.
+pub fn score(score: f32, is_sampled: bool) -> String {
+    match score {
+        100.0 => "100".to_owned(),
+        _ if is_sampled => format!("about {score:.0}"),
+        _ => format!("{score:.1}"),
+    }
+}
+
 /// A weight as a person would type it: `250 KB`.
 pub fn weight_typed(bytes: u64) -> String {
     match bytes % 1000 {

@@ -227,3 +227,24 @@ fn transparent_pictures_are_scored_with_what_shows_through() {
         );
     }
 }
+
+#[test]
+fn at_a_set_dial_a_large_photo_is_scored_from_a_sample_and_says_so() {
+    let raster = busy_of(1200, 900, 7);
+    let aims = |coding| Aims { coding, ..AIMS };
+    for format in [Format::Jpeg, Format::WebP] {
+        for dial in [30, 80] {
+            let made = pipeline::piece(&raster, 1.0, format, aims(CodingWish::Dial(dial)));
+            let Piece { file, account, .. } = made.expect("a piece");
+            assert!(account.is_sampled(format), "{format} {dial}");
+            let whole = Eye::new(&raster, 1.0).score(&raster, format, &file);
+            let whole = whole.expect("a score");
+            let off = (whole - account.score).abs();
+            assert!(off < 4.0, "{format} {dial}: {whole} {account:?}");
+        }
+        let made = pipeline::piece(&raster, 1.0, format, aims(look(60.0))).expect("a piece");
+        assert!(!made.account.trail.iter().any(|attempt| attempt.sampled));
+    }
+    let small = made(Format::Jpeg, aims(CodingWish::Dial(80)));
+    assert!(!small.account.is_sampled(Format::Jpeg));
+}

@@ -180,14 +180,14 @@ fn page(total: &TotalReport, report: &FiringReport) -> Page {
         .filter_map(|(name, weight)| {
             let found = pieces().find(|piece| piece.written().is_some_and(|w| w.name == *name));
             let piece = found?;
-            let account = &piece.written()?.account;
+            let written = piece.written()?;
             Some(Sharing {
                 name: wording::safe(name),
                 weight: wording::weight(*weight),
                 bar: tenths(*weight as f64 / heaviest.max(1) as f64),
-                score: score(account.score),
+                score: written.score(),
                 look: piece.look().unwrap_or_default(),
-                gave_way: account.verdict == Some(Verdict::Shared),
+                gave_way: written.account.verdict == Some(Verdict::Shared),
             })
         })
         .collect();
@@ -199,14 +199,6 @@ fn page(total: &TotalReport, report: &FiringReport) -> Page {
         kept: total.weight <= total.max_total,
         gave_way: pictures.iter().filter(|one| one.gave_way).count(),
         pictures,
-    }
-}
-
-fn score(score: f32) -> String {
-    if score == 100.0 {
-        "100".to_owned()
-    } else {
-        format!("{score:.1}")
     }
 }
 
@@ -335,7 +327,7 @@ fn piece(piece: &PieceReport, original: &OriginalReport) -> Piece {
         change: account.map_or(String::new(), |a| {
             wording::change(original.weight, a.weight)
         }),
-        score: account.map_or(String::new(), |a| score(a.score)),
+        score: piece.fired().map_or(String::new(), Written::score),
         look: piece.look().unwrap_or_default(),
         says: wording::safe(&told.join("; ")),
         wrong,

@@ -166,6 +166,7 @@ fn a_share_is_kept_as_long_as_its_piece_holds() {
         pace: Pace::Steady,
         weight: 9,
         score: 76.0,
+        sampled: false,
         width: 3,
     };
     shared.account.trail = vec![attempt; 3];

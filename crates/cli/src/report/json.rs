@@ -83,6 +83,7 @@ struct Piece<'a> {
     weight: Option<u64>,
     others: Vec<Other>,
     score: Option<f32>,
+    score_is_sampled: Option<bool>,
     dial: Option<u8>,
     lossless: Option<bool>,
     repacked: Option<Repack>,
@@ -102,6 +103,7 @@ struct Encode {
     width: u32,
     weight: u64,
     score: f32,
+    score_is_sampled: bool,
 }
 
 #[derive(Serialize)]
@@ -238,6 +240,7 @@ fn piece(piece: &PieceReport) -> Piece<'_> {
         width: attempt.width,
         weight: attempt.weight,
         score: attempt.score,
+        score_is_sampled: attempt.sampled,
     };
     let account = piece.account();
     let others = piece.others().into_iter();
@@ -260,6 +263,7 @@ fn piece(piece: &PieceReport) -> Piece<'_> {
             .map(|(format, weight)| Other { format, weight })
             .collect(),
         score: account.map(|a| a.score),
+        score_is_sampled: piece.fired().map(|w| w.account.is_sampled(w.format)),
         dial: account.and_then(|a| dial(a.coding)),
         lossless: account.map(|a| a.coding == Coding::Lossless),
         repacked: account.and_then(|a| a.repacked),

@@ -228,6 +228,14 @@ impl OriginalReport {
     }
 }
 
+impl Written {
+    /// Its score, as printed.
+    pub fn score(&self) -> String {
+        let is_sampled = self.account.is_sampled(self.format);
+        wording::score(self.account.score, is_sampled)
+    }
+}
+
 impl PieceReport {
     /// What was written.
     pub fn written(&self) -> Option<&Written> {
@@ -237,12 +245,17 @@ impl PieceReport {
         }
     }
 
-    /// How it came about, if it was made at all.
-    pub fn account(&self) -> Option<&Account> {
+    /// What was made, whether it stands or not.
+    pub fn fired(&self) -> Option<&Written> {
         match &self.fired {
-            Fired::Made(written) | Fired::Outdone(written, _) => Some(&written.account),
+            Fired::Made(written) | Fired::Outdone(written, _) => Some(written),
             Fired::Planned | Fired::Failed(_) => None,
         }
+    }
+
+    /// How it came about, if it was made at all.
+    pub fn account(&self) -> Option<&Account> {
+        self.fired().map(|written| &written.account)
     }
 
     /// Its path below the out folder; until that is settled all those that it may have, in one.

@@ -6,7 +6,6 @@ use std::path::Path;
 use anstyle::Style;
 use kiln_core::budget::Verdict;
 use kiln_core::encode::Coding;
-use kiln_core::pipeline::Account;
 
 use super::{Fate, Fired, FiringReport, OriginalReport, PieceReport, TotalReport, Totals, Written};
 use crate::find::Aside;
@@ -144,9 +143,9 @@ fn piece_row(piece: &PieceReport, original: &OriginalReport, verbose: bool) -> L
             remarks.push(format!("failed: {why}"));
             style = BAD;
         }
-        Fired::Outdone(Written { account, .. }, by) => {
-            weight = wording::weight(account.weight);
-            score = scored(account, piece);
+        Fired::Outdone(written, by) => {
+            weight = wording::weight(written.account.weight);
+            score = scored(written, piece);
             remarks.push(wording::left_out(*by));
         }
         Fired::Made(written) => {
@@ -155,7 +154,7 @@ fn piece_row(piece: &PieceReport, original: &OriginalReport, verbose: bool) -> L
             let lighter = account.weight < original.weight;
             let colour = if lighter { GOOD } else { Style::new() };
             change = (wording::change(original.weight, account.weight), colour);
-            score = scored(account, piece);
+            score = scored(written, piece);
             if let Some(shrunk) = account.shrunk {
                 size = shrunk;
                 remarks.push(format!("shrunk from {}", piece.size));
@@ -202,17 +201,14 @@ fn piece_row(piece: &PieceReport, original: &OriginalReport, verbose: bool) -> L
 }
 
 /// A score and the look that was asked for.
-fn scored(account: &Account, piece: &PieceReport) -> (String, Style) {
+fn scored(written: &Written, piece: &PieceReport) -> (String, Style) {
     let look = piece.look().unwrap_or_default();
-    let style = if account.verdict.is_none_or(Verdict::reaches) {
+    let style = if written.account.verdict.is_none_or(Verdict::reaches) {
         Style::new()
     } else {
         BAD
     };
-    let text = match account.score {
-        100.0 => format!("100 {look}"),
-        score => format!("{score:.1} {look}"),
-    };
+    let text = format!("{} {look}", written.score());
     (text.trim_end().to_owned(), style)
 }
 

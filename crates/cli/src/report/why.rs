@@ -106,7 +106,7 @@ fn rows(written: &Written) -> Vec<Vec<(String, Style)>> {
             (dial, style),
             (attempt.width.to_string(), style),
             (wording::weight(attempt.weight), style),
-            (format!("{:.1}", attempt.score), style),
+            (wording::score(attempt.score, attempt.sampled), style),
             (remarks.join(" · "), style),
         ]);
     }

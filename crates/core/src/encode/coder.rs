@@ -30,6 +30,8 @@ pub struct Abilities {
     pub ways: Option<Ways>,
     /// Whether a file takes so long that dials are best looked for at a quicker pace.
     pub slow: bool,
+    /// Whether its pace says only how tightly the same pixels are packed.
+    pub packs_alike: bool,
     /// About how many bytes a pixel coding holds at its peak, beside the raster.
     pub memory: u64,
     /// Whether it can write the samples of an original of its format again without loss.

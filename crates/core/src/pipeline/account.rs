@@ -63,6 +63,9 @@ pub struct Attempt {
     pub weight: u64,
     /// Its visual score.
     pub score: f32,
+    /// Whether that was told from a sample of its pixels.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub sampled: bool,
     /// Its width in pixels.
     pub width: u32,
 }
@@ -100,6 +103,12 @@ impl Account {
         (self.weight as f64 * libm::exp(-excess * POINT_WEIGHT)).round() as u64
     }
 
+    /// Whether the score of the file, of a format, was told from a sample of its pixels.
+    pub fn is_sampled(&self, format: Format) -> bool {
+        let kept = self.kept(format);
+        kept.is_some_and(|kept| self.trail[kept].sampled)
+    }
+
     /// Whether the file, of a format, is that of an attempt.
     pub fn is_of(&self, format: Format, attempt: &Attempt) -> bool {
         let file = (attempt.coding, attempt.weight, attempt.score);
@@ -122,6 +131,9 @@ impl Attempt {
         let Coding::Dial(dial) = self.coding else {
             return None;
         };
+        if self.sampled {
+            return None;
+        }
         let trial = Trial {
             dial,
             weight: self.weight,

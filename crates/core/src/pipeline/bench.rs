@@ -2,28 +2,29 @@
 //! budgets.
 
 use std::cell::{Cell, RefCell};
-use std::collections::HashMap;
 use std::hash::{DefaultHasher, Hasher};
+
+mod hunt;
 
 use super::account::{Account, Attempt, Piece, PieceError};
 use super::candidates::{keeps_all, serves_better};
 use super::canvas::Canvas;
 use super::eye;
 use super::sampled;
+use super::terms::Terms;
 use super::versions::Version;
-use crate::budget::{self, Aim, Curve, Outcome, Trial, Verdict};
-use crate::credits::Blocks;
+use crate::budget::{Aim, Verdict};
 use crate::decode::DecodeError;
 use crate::encode::{
-    self, Coding, EncodeError, Format, Manner, Pace, Passes, Prepared, Repack, Repacked, Shown,
-    Sought, Tried, Way,
+    self, Coding, EncodeError, Format, Manner, Pace, Prepared, Repack, Repacked, Shown, Sought,
+    Tried,
 };
 use crate::pixels::Raster;
 use crate::plan::{CodingWish, LookWish};
 use crate::source::Nature;
 
-/// So many trials a slow coder is given to find a look, at the pace that is asked for.
-const SLOW_TRIALS: usize = 3;
+/// A file without loss that is packed loosely may come down to so much of its weight.
+const TIGHTER: f64 = 0.8;
 
 /// A canvas that a format's coder has made ready.
 pub(super) struct Bench<'c> {
@@ -38,23 +39,6 @@ pub(super) struct Bench<'c> {
     repacked: Cell<Option<Repack>>,
     /// Every file that was made, where they are kept.
     made: Option<RefCell<Vec<Version>>>,
-}
-
-/// What holds for every file of a bench.
-#[derive(Clone, Copy)]
-pub(super) struct Terms<'c> {
-    /// The device pixel ratio that it is seen at.
-    pub density: f64,
-    /// The most that it may weigh, in bytes.
-    pub max_weight: Option<u64>,
-    /// How much time it may cost.
-    pub pace: Pace,
-    /// Whether it comes in several passes.
-    pub passes: Passes,
-    /// A look shall be found in so many trials.
-    pub trials: usize,
-    /// What it gets beside its pixels: it counts in its weight.
-    pub blocks: &'c Blocks,
 }
 
 impl<'c> Bench<'c> {
@@ -115,7 +99,7 @@ impl<'c> Bench<'c> {
             return self.drawn(wish, known, rival);
         }
         match wish {
-            CodingWish::Exact => self.lossless(),
+            CodingWish::Exact => self.lossless(self.terms.pace),
             CodingWish::Dial(dial) => {
                 let lossy = self.single(Coding::Dial(dial))?;
                 let gives_way = |own: &Repacked| own.file.len() <= lossy.file.len();
@@ -138,8 +122,8 @@ impl<'c> Bench<'c> {
         rival: Option<u64>,
     ) -> Result<Piece, PieceError> {
         let wish = match wish {
-            _ if self.own.is_some() => return self.lossless(),
-            CodingWish::Exact => return self.lossless(),
+            _ if self.own.is_some() => return self.lossless(self.terms.pace),
+            CodingWish::Exact => return self.lossless(self.terms.pace),
             CodingWish::Dial(_) => LookWish::of(self.format.least_look()),
             CodingWish::Look(wish) => wish,
         };
@@ -173,7 +157,14 @@ impl<'c> Bench<'c> {
         let may_be_exact = (own || self.format.is_exact()) && !known_ways.any(|way| way == exact);
         // Made first where it often wins: then no loss is searched for that would weigh more.
         let worth = own || nature == Nature::Graphic || wish.aim == Aim::Sharpest;
-        let first = (may_be_exact && worth).then(|| self.lossless());
+        // Packed loosely, where that tells enough.
+        let is_loose = self.packs_loosely(wish.aim, known) && !own;
+        let pace = if is_loose {
+            Pace::Quick
+        } else {
+            self.terms.pace
+        };
+        let first = (may_be_exact && worth).then(|| self.lossless(pace));
         let lossless = match first.transpose()? {
             Some(best) if wish.aim == Aim::Sharpest && best.account.fits => return Ok(best),
             lossless => lossless,
@@ -209,8 +200,20 @@ impl<'c> Bench<'c> {
                 None => found,
             });
         }
+        let surely = |lossy: &Piece, loose: &Piece| {
+            let (lossy, loose) = (&lossy.account, &loose.account);
+            reaches(lossy) && lossy.weight as f64 <= loose.weight as f64 * TIGHTER
+        };
+        let lossless = match (lossless, &best) {
+            (Some(loose), Some(lossy)) if is_loose && surely(lossy, &loose) => Some(loose),
+            (Some(loose), _) if is_loose => {
+                let tight = self.lossless(self.terms.pace)?;
+                Some(loose.or(tight, |_, _| true))
+            }
+            (lossless, _) => lossless,
+        };
         let Some(lossy) = best else {
-            return lossless.map_or_else(|| self.lossless(), Ok);
+            return lossless.map_or_else(|| self.lossless(self.terms.pace), Ok);
         };
         match lossless {
             Some(lossless) => Ok(lossless.or(lossy, |lossless, lossy| {
@@ -218,96 +221,11 @@ impl<'c> Bench<'c> {
                 !lossless.fits || (lighter && reaches(lossy))
             })),
             None if may_be_exact && outside.is_none() && is_short(&lossy.account) => {
-                let lossless = self.lossless()?;
+                let lossless = self.lossless(self.terms.pace)?;
                 Ok(lossy.or(lossless, |_, lossless| lossless.fits))
             }
             None => Ok(lossy),
         }
-    }
-
-    fn search(
-        &self,
-        way: Way,
-        wish: LookWish,
-        (rival, known): (Option<u64>, &[Attempt]),
-    ) -> Result<Piece, PieceError> {
-        let abilities = self.format.coder().abilities();
-        let mut curve = way.prior.curve(&self.canvas.subject().features);
-        let light = budget::Goal {
-            look: wish.look,
-            least: wish.least,
-            max_weight: None,
-            aim: Aim::Lightest,
-            trials: self.terms.trials.min(if abilities.slow {
-                SLOW_TRIALS
-            } else {
-                usize::MAX
-            }),
-            rival,
-        };
-        let manner = |dial: u8, pace: Pace| Manner {
-            coding: Coding::Dial(dial),
-            chroma: way.chroma,
-            pace,
-        };
-        let known: Vec<Trial> = known
-            .iter()
-            .filter(|known| (known.format, known.width) == (self.format, self.canvas.width()))
-            .filter_map(|known| known.trial(|dial| manner(dial, self.terms.pace)))
-            .collect();
-        if known.is_empty() {
-            let terms = (wish.look, self.terms);
-            let told = sampled::curve(self.canvas, self.format, &way, terms, &curve)?;
-            curve = told.unwrap_or(curve);
-        }
-        let (mut trail, files) = (Vec::new(), RefCell::new(HashMap::new()));
-        let mut run = |wish: budget::Goal, curve: &Curve, pace: Pace, known: Vec<Trial>| {
-            files.borrow_mut().clear();
-            budget::search(
-                wish,
-                way.dials(self.format),
-                curve,
-                known,
-                |dial| -> Result<Trial, PieceError> {
-                    let (proof, score) = self.trial(manner(dial, pace))?;
-                    let weight = proof.file.len() as u64;
-                    trail.push(self.tried(manner(dial, pace), weight, score));
-                    files.borrow_mut().insert(dial, proof);
-                    Ok(Trial {
-                        dial,
-                        weight,
-                        score,
-                    })
-                },
-            )
-        };
-        if abilities.slow && self.terms.pace == Pace::Patient && known.is_empty() {
-            // The dial is found at a quick setting, and only confirmed at the slow one.
-            let Outcome { kept, .. } = run(light, &curve, Pace::Quick, Vec::new())?;
-            curve = curve.seen(kept.dial, kept.score);
-        }
-        let budgets = budget::Goal {
-            max_weight: self.terms.max_weight,
-            aim: wish.aim,
-            ..light
-        };
-        let mut outcome = run(budgets, &curve, self.terms.pace, known)?;
-        if !files.borrow().contains_key(&outcome.kept.dial) {
-            // Known, but made elsewhere: it has to be made here before it counts.
-            let manner = manner(outcome.kept.dial, self.terms.pace);
-            let (file, score) = self.attempt(manner)?;
-            let remade = (file.len() as u64, score);
-            if remade == (outcome.kept.weight, outcome.kept.score) {
-                return Ok(self.piece(file, (manner, score), Some(outcome.verdict), trail));
-            }
-            // What was known is not so: nothing of it is believed.
-            outcome = run(budgets, &curve, self.terms.pace, Vec::new())?;
-        }
-        let Outcome { kept, verdict } = outcome;
-        let proof = files.take().remove(&kept.dial).unwrap_or_default();
-        let file = self.proven(proof)?;
-        let manner = manner(kept.dial, self.terms.pace);
-        Ok(self.piece(file, (manner, kept.score), Some(verdict), trail))
     }
 
     fn fits(&self, weight: u64) -> bool {
@@ -343,8 +261,18 @@ impl<'c> Bench<'c> {
         }
     }
 
-    pub(super) fn lossless(&self) -> Result<Piece, PieceError> {
-        let mut piece = self.single(Coding::Lossless)?;
+    /// Whether what shows the same at any pace may be looked for among files that are packed loosely.
+    fn packs_loosely(&self, aim: Aim, known: &[Attempt]) -> bool {
+        let packs = self.format.coder().abilities().packs_alike && self.terms.pace != Pace::Quick;
+        packs && known.is_empty() && self.made.is_none() && aim == Aim::Lightest
+    }
+
+    fn lossless(&self, pace: Pace) -> Result<Piece, PieceError> {
+        let manner = Manner {
+            pace,
+            ..self.manner(Coding::Lossless)
+        };
+        let mut piece = self.alone(manner)?;
         piece.account.verdict = Some(if piece.account.fits {
             Verdict::Met
         } else {
@@ -364,7 +292,10 @@ impl<'c> Bench<'c> {
 
     /// A piece of a single encode.
     pub(super) fn single(&self, coding: Coding) -> Result<Piece, PieceError> {
-        let manner = self.manner(coding);
+        self.alone(self.manner(coding))
+    }
+
+    fn alone(&self, manner: Manner) -> Result<Piece, PieceError> {
         let (file, score) = self.attempt(manner)?;
         let trail = vec![self.tried(manner, file.len() as u64, score)];
         Ok(self.piece(file, (manner, score), None, trail))
@@ -397,7 +328,13 @@ impl<'c> Bench<'c> {
             Some(shown) => shown,
             None => self.finished(&file)?,
         };
-        let score = eye::score(&canvas.raster, &finished, || canvas.eye(self.terms.density));
+        let score = match self.glances(manner) {
+            true => sampled::score(canvas, &finished, self.terms.density),
+            false => None,
+        };
+        let score = score.unwrap_or_else(|| {
+            eye::score(&canvas.raster, &finished, || canvas.eye(self.terms.density))
+        });
         if let Some(made) = &self.made {
             let attempt = self.tried(manner, file.len() as u64, score);
             let file = self.proven(Proof {
@@ -407,6 +344,12 @@ impl<'c> Bench<'c> {
             made.borrow_mut().push(Version { attempt, file });
         }
         Ok((Proof { file, shows }, score))
+    }
+
+    /// Whether a file is scored by its tiles alone.
+    fn glances(&self, manner: Manner) -> bool {
+        let is_lossy = matches!(manner.coding, Coding::Dial(_));
+        is_lossy && self.terms.glances && self.made.is_none() && self.canvas.tiles().is_some()
     }
 
     /// A file without loss: the original's own samples, unless coding them anew is lighter still.
@@ -465,6 +408,7 @@ impl<'c> Bench<'c> {
             pace,
             weight,
             score,
+            sampled: self.glances(manner),
             width: self.canvas.width(),
         }
     }

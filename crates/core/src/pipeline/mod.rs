@@ -12,6 +12,7 @@ mod pour;
 mod sampled;
 mod shares;
 mod studio;
+mod terms;
 mod versions;
 
 use std::borrow::Cow;

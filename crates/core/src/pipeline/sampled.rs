@@ -1,9 +1,12 @@
-//! A first guess of the dial that reaches a look, from some tiles of a picture that are coded quickly: it costs a
-//! tenth of a whole trial, and is three times nearer than what pictures usually come to.
+//! Some tiles of a large photo that stand for it. Coded quickly they give a first guess of the dial that reaches a
+//! look: it costs a tenth of a whole trial, and is three times nearer than what pictures usually come to. Cut from a
+//! finished file they tell its score, where nothing hangs on that.
 
 use super::PieceError;
-use super::bench::{Bench, Terms};
+use super::bench::Bench;
 use super::canvas::Canvas;
+use super::eye;
+use super::terms::Terms;
 use crate::budget::{self, Aim, Curve, Trial};
 use crate::encode::{Chroma, Coding, Format, Manner, Pace, Way};
 use crate::pixels::Raster;
@@ -24,6 +27,10 @@ const TRIALS: usize = 2;
 /// Codecs work in blocks of so many pixels: tiles are cut along them.
 const BLOCK: u32 = 16;
 
+/// Where tiles meet, edges hide a part of what a file loses: so much of it is seen (19 photos, JPEG and WebP, scores of
+/// 45 to 90: the mean error is then 0, its deviation 0.8 at a score of 80 and 2 at 50).
+const SEEN: f32 = 0.92;
+
 /// The tiles of a photo that stand for it: one from the middle of each field of a grid.
 pub(super) fn tiles(raster: &Raster, nature: Nature) -> Option<Raster> {
     let size = raster.size();
@@ -42,6 +49,14 @@ pub(super) fn tiles(raster: &Raster, nature: Nature) -> Option<Raster> {
         .map(|(x, y)| (place(x, width), place(y, height)))
         .collect();
     raster.side_by_side(SIDE, ACROSS, &places)
+}
+
+/// About the score of a finished file, at a device pixel ratio, from its tiles; `None` where a canvas has none.
+pub(super) fn score(canvas: &Canvas<'_>, finished: &Raster, density: f64) -> Option<f32> {
+    let reference = canvas.tiles()?;
+    let finished = tiles(finished, canvas.nature)?;
+    let score = eye::score(&reference.raster, &finished, || reference.eye(density));
+    Some(100.0 - (100.0 - score) / SEEN)
 }
 
 /// The curve of a canvas in a format, as its tiles tell; `None` where nothing is known of how tiles score, or they are

@@ -4,11 +4,12 @@ use std::borrow::Cow;
 use std::sync::OnceLock;
 
 use super::account::{Attempt, Order, Ordered, Piece, PieceError};
-use super::bench::{Bench, Terms};
+use super::bench::Bench;
 use super::candidates::best;
 use super::canvas::Canvas;
 use super::eye::{self, Eye};
 use super::own::Own;
+use super::terms::Terms;
 use crate::budget::{Aim, Verdict};
 use crate::colour;
 use crate::credits::{Blocks, Inscription};
@@ -262,6 +263,7 @@ impl<'a> Studio<'a> {
             pace: self.aims.pace,
             passes: self.aims.passes,
             trials: usize::MAX,
+            glances: matches!(self.aims.coding, CodingWish::Dial(_)),
             blocks: &self.blocks,
         }
     }

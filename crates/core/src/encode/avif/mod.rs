@@ -24,6 +24,7 @@ const ABILITIES: Abilities = Abilities {
     dials: 5..=98,
     ways: Some(WAYS),
     slow: true,
+    packs_alike: false,
     // Measured with rav1e 0.8: lookahead, reconstruction and search state.
     memory: 40,
     scalable: false,

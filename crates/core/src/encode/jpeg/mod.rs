@@ -22,6 +22,7 @@ const ABILITIES: Abilities = Abilities {
     dials: 8..=98,
     ways: Some(WAYS),
     slow: false,
+    packs_alike: false,
     memory: 24,
     scalable: false,
     least_look: 0.0,

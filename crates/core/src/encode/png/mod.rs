@@ -28,6 +28,7 @@ const ABILITIES: Abilities = Abilities {
     dials: 1..=100,
     ways: None,
     slow: false,
+    packs_alike: true,
     // Where every pixel has a colour of its own.
     memory: 44,
     scalable: false,

@@ -33,6 +33,7 @@ const ABILITIES: Abilities = Abilities {
     dials: 1..=10,
     ways: None,
     slow: false,
+    packs_alike: false,
     // Shares of two colours, fields and contours of a layer.
     memory: 60,
     frame_bytes: 150,

@@ -24,6 +24,7 @@ const ABILITIES: Abilities = Abilities {
     dials: 1..=100,
     ways: Some(WAYS),
     slow: false,
+    packs_alike: false,
     // Without loss, as transparent planes always are; a photo needs a third.
     memory: 40,
     // Most of it are the probabilities of its entropy coder.
