@@ -1,0 +1,131 @@
+//! What is decided of blocks.
+
+use crate::predict::Mode;
+use crate::shape::{Cut, Shape};
+use crate::transform::Kind;
+
+/// How luma is predicted.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Luma {
+    /// In a mode, by an angle that is so many steps off that of the mode.
+    Mode(Mode, i8),
+    /// By a recursive filter.
+    Filter(u8),
+}
+
+impl Luma {
+    /// What it counts as for its neighbours and for chroma.
+    pub fn mode(self) -> Mode {
+        match self {
+            Luma::Mode(mode, _) => mode,
+            Luma::Filter(_) => Mode::Mean,
+        }
+    }
+
+    /// The mode that transform types are told by.
+    pub fn likeness(self) -> Mode {
+        const LIKE: [Mode; 5] = [
+            Mode::Mean,
+            Mode::Vertical,
+            Mode::Horizontal,
+            Mode::D157,
+            Mode::Mean,
+        ];
+        match self {
+            Luma::Mode(mode, _) => mode,
+            Luma::Filter(filter) => LIKE[usize::from(filter)],
+        }
+    }
+}
+
+/// How chroma is predicted.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Tint {
+    Mode(Mode, i8),
+    /// Told from luma, so many eighths of it for blue and for red.
+    Luma([i8; 2]),
+}
+
+impl Tint {
+    /// Its number among the modes of chroma.
+    pub fn number(self) -> usize {
+        match self {
+            Tint::Mode(mode, _) => mode as usize,
+            Tint::Luma(_) => 13,
+        }
+    }
+
+    /// The mode of its prediction, before luma is added.
+    pub fn mode(self) -> (Mode, i8) {
+        match self {
+            Tint::Mode(mode, delta) => (mode, delta),
+            Tint::Luma(_) => (Mode::Mean, 0),
+        }
+    }
+
+    /// The transform type of its coefficients, where the size allows for it.
+    pub fn kind(self) -> Kind {
+        let Tint::Mode(mode, _) = self else {
+            return Kind::Cosine;
+        };
+        match mode {
+            Mode::Mean | Mode::D45 => Kind::Cosine,
+            Mode::Vertical | Mode::D113 | Mode::D67 | Mode::SmoothVertical => Kind::SineDown,
+            Mode::Horizontal | Mode::D157 | Mode::D203 | Mode::SmoothHorizontal => Kind::SineAcross,
+            Mode::D135 | Mode::Smooth | Mode::Paeth => Kind::Sine,
+        }
+    }
+}
+
+/// The most transform blocks of luma that a block has.
+pub(crate) const TRANSFORMS: usize = 16;
+
+/// A block that is not cut further.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct Leaf {
+    pub luma: Luma,
+    /// Counts where the block has chroma.
+    pub tint: Tint,
+    /// How often its transform is cut.
+    pub depth: u8,
+    /// The types of its transform blocks in luma, where there is a choice.
+    pub kinds: [Kind; TRANSFORMS],
+}
+
+impl Leaf {
+    /// The transform of luma.
+    pub fn transform(&self, shape: Shape) -> Shape {
+        (0..self.depth).fold(shape.transform(), |shape, _| shape.halved())
+    }
+}
+
+/// A square block, cut or not.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub(crate) struct Node {
+    pub cut: Cut,
+    /// Those within the picture, in order.
+    pub parts: Vec<Part>,
+}
+
+/// A part of a square block.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) enum Part {
+    Leaf(Box<Leaf>),
+    /// Of a split block.
+    Node(Node),
+}
+
+/// Whether finer angles are told for blocks of a size.
+pub(crate) fn has_angles(shape: Shape) -> bool {
+    shape.w + shape.h >= 6
+}
+
+/// Whether recursive filters may predict blocks of a size.
+pub(crate) fn has_filters(shape: Shape) -> bool {
+    shape.longer() <= 5
+}
+
+/// Whether chroma may be told from luma in blocks of a size.
+pub(crate) fn has_luma_tint(shape: Shape) -> bool {
+    shape.longer() <= 5
+}

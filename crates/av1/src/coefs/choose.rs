@@ -1,0 +1,194 @@
+//! Which levels serve best: of each coefficient the nearest level or the one below, and where the last one is, by what
+//! they cost in bits and in errors.
+
+use super::{Class, Levels, OFFSETS, TOLD, Told, end, scan};
+use crate::odds::Odds;
+use crate::quant::Steps;
+use crate::range::{self, BIT, Counter, Sink};
+use crate::shape::Shape;
+use crate::transform::Kind;
+
+/// What is known of a transform block before its levels are chosen.
+pub(crate) struct Block<'a> {
+    pub shape: Shape,
+    pub plane: usize,
+    pub kind: Kind,
+    pub told: Option<Told>,
+    /// The context for whether it has any coefficients.
+    pub all_zero: usize,
+    pub coefs: &'a [i32],
+    pub steps: Steps,
+    /// How far values are shifted.
+    pub shift: u32,
+    /// What a squared error of a coefficient costs, in parts of a bit.
+    pub price: f32,
+}
+
+/// What chosen levels come to.
+#[derive(Clone, Copy, Debug, Default)]
+pub(crate) struct Chosen {
+    /// In parts of a bit.
+    pub cost: f32,
+    /// By how much the squared errors of coefficients are less than without any, as a price.
+    pub saved: f32,
+}
+
+/// Lowers levels where that serves; `values` are what they stand for.
+pub(crate) fn choose(
+    odds: &mut Odds,
+    block: &Block<'_>,
+    levels: &mut [i32],
+    values: &mut [i32],
+) -> Chosen {
+    let coded = block.shape.within(5);
+    let (class, chroma) = (block.shape.class(), usize::from(block.plane > 0));
+    let order = scan(coded, block.kind);
+    let none = Chosen {
+        cost: range::cost(&odds.coefs.all_zero[class][block.all_zero], 1) as f32,
+        saved: 0.0,
+    };
+    let Some(mut last) = order
+        .iter()
+        .rposition(|&place| levels[usize::from(place)] != 0)
+    else {
+        return none;
+    };
+    let turned = Class::of(block.kind);
+    let offsets = &OFFSETS[super::outline(block.shape)];
+    let mut seen = Levels::new(coded);
+    let end_cost = |odds: &mut Odds, last: usize| {
+        let mut counter = Counter::default();
+        end(
+            &mut counter,
+            &mut odds.coefs,
+            coded,
+            (class, chroma),
+            turned,
+            last,
+        );
+        counter.cost as f32
+    };
+    let mut end_of_last = end_cost(odds, last);
+    // What all from here to the last cost, and what they save.
+    let mut tail = Chosen::default();
+    for index in (0..=last).rev() {
+        let place = usize::from(order[index]);
+        let nearest = levels[place].abs();
+        let (x, y) = (place >> coded.h, place & (coded.height() - 1));
+        let (base, beyond) = seen.contexts((x, y), turned, offsets);
+        let base_odds = &odds.coefs.base[class][chroma][base];
+        if nearest == 0 {
+            tail.cost += range::cost(base_odds, 0) as f32;
+            continue;
+        }
+        let coef = block.coefs[place].abs();
+        let step = if place == 0 {
+            block.steps.first
+        } else {
+            block.steps.others
+        };
+        let range_odds = &odds.coefs.range[class.min(3)][chroma][beyond];
+        let saved = |level: i32| {
+            let value = (level * step) >> block.shift;
+            block.price * value as f32 * (2 * coef - value) as f32
+        };
+        let further = |level: i32| {
+            let mut cost = BIT;
+            if level > 2 {
+                let mut left = level - 3;
+                for _ in 0..4 {
+                    cost += range::cost(range_odds, left.min(3) as usize);
+                    if left < 3 {
+                        break;
+                    }
+                    left -= 3;
+                }
+                if level > TOLD {
+                    cost += (2 * (level - TOLD).ilog2() + 1) * BIT;
+                }
+            }
+            cost
+        };
+        let as_last = |level: i32| {
+            let context = super::last_context(index, coded);
+            let odds = &odds.coefs.base_eob[class][chroma][context];
+            Chosen {
+                cost: (range::cost(odds, level.min(3) as usize - 1) + further(level)) as f32,
+                saved: saved(level),
+            }
+        };
+        let among = |level: i32| match level {
+            0 => Chosen {
+                cost: range::cost(base_odds, 0) as f32,
+                saved: 0.0,
+            },
+            _ => Chosen {
+                cost: (range::cost(base_odds, level.min(3) as usize) + further(level)) as f32,
+                saved: saved(level),
+            },
+        };
+        let lower = |least: i32, of: &dyn Fn(i32) -> Chosen| {
+            let (high, below) = (of(nearest), (nearest - 1).max(least));
+            let low = of(below);
+            if low.total() < high.total() {
+                (below, low)
+            } else {
+                (nearest, high)
+            }
+        };
+        let (alone, alone_chosen) = lower(1, &as_last);
+        let mut level = alone;
+        if index == last {
+            tail = alone_chosen;
+        } else {
+            let (mixed, chosen) = lower(0, &among);
+            let end_here = end_cost(odds, index);
+            if alone_chosen.total() + end_here < tail.total() + chosen.total() + end_of_last {
+                // All behind it is not worth its bits.
+                for &behind in &order[index + 1..=last] {
+                    let behind = usize::from(behind);
+                    levels[behind] = 0;
+                    let at = seen.place(behind >> coded.h, behind & (coded.height() - 1));
+                    seen.levels[at] = 0;
+                }
+                last = index;
+                end_of_last = end_here;
+                tail = alone_chosen;
+            } else {
+                level = mixed;
+                tail.cost += chosen.cost;
+                tail.saved += chosen.saved;
+            }
+        }
+        let at = seen.place(x, y);
+        seen.levels[at] = level.min(15) as u8;
+        levels[place] = if levels[place] < 0 { -level } else { level };
+    }
+    let mut counter = Counter::default();
+    counter.symbol(&mut odds.coefs.all_zero[class][block.all_zero], 0);
+    if let Some(told) = block.told {
+        told.code(&mut counter, odds, block.shape, block.kind);
+    }
+    tail.cost += counter.cost as f32 + end_of_last;
+    if none.total() < tail.total() {
+        levels.fill(0);
+        values.fill(0);
+        return none;
+    }
+    for (place, (&level, value)) in levels.iter().zip(values).enumerate() {
+        let step = if place == 0 {
+            block.steps.first
+        } else {
+            block.steps.others
+        };
+        let size = (level.abs() * step) >> block.shift;
+        *value = if level < 0 { -size } else { size };
+    }
+    tail
+}
+
+impl Chosen {
+    fn total(self) -> f32 {
+        self.cost - self.saved
+    }
+}

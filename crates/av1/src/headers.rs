@@ -1,0 +1,159 @@
+//! The headers of a still picture (sections 5.5 and 5.9).
+
+use crate::bits::Bits;
+use crate::picture::{Chroma, Depth};
+use crate::tile::Frame;
+
+/// What colours the samples stand for, as code points of ITU-T H.273.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Colour {
+    /// The primaries: 1 for sRGB, 2 for unspecified, 12 for Display P3.
+    pub primaries: u8,
+    /// The transfer function: 13 for sRGB.
+    pub transfer: u8,
+    /// The matrix: 0 for green, blue and red as they are, 1 for BT.709, 6 for BT.601.
+    pub matrix: u8,
+    /// Whether samples use all numbers of their depth.
+    pub full_range: bool,
+}
+
+impl Default for Colour {
+    /// sRGB by the matrix of BT.601, all numbers used.
+    fn default() -> Colour {
+        Colour {
+            primaries: 1,
+            transfer: 13,
+            matrix: 6,
+            full_range: true,
+        }
+    }
+}
+
+impl Colour {
+    /// Whether decoders take such samples for red, green and blue, of which nothing more is told.
+    fn is_plain_rgb(self) -> bool {
+        (self.primaries, self.transfer, self.matrix) == (1, 13, 0)
+    }
+}
+
+/// The profile that a picture needs: 0, or 1 for full chroma.
+pub(crate) fn profile(chroma: Chroma) -> u32 {
+    u32::from(chroma == Chroma::Full)
+}
+
+/// The level by the size of a picture (annex A.3), as it is coded; 31 where it is beyond all.
+pub(crate) fn level((width, height): (usize, usize)) -> u32 {
+    const LEVELS: [(usize, usize, usize, u32); 6] = [
+        (147_456, 2_048, 1_152, 0),
+        (278_784, 2_816, 1_584, 1),
+        (665_856, 4_352, 2_448, 4),
+        (1_065_024, 5_504, 3_096, 5),
+        (2_359_296, 6_144, 3_456, 8),
+        (8_912_896, 8_192, 4_352, 12),
+    ];
+    let fits = |&&(area, across, down, _): &&(usize, usize, usize, u32)| {
+        width * height <= area && width <= across && height <= down
+    };
+    let beyond = if width * height <= 35_651_584 && width <= 16_384 && height <= 8_704 {
+        16
+    } else {
+        31
+    };
+    LEVELS
+        .iter()
+        .find(fits)
+        .map_or(beyond, |&(.., level)| level)
+}
+
+/// The header of a sequence of one picture.
+pub(crate) fn sequence(frame: &Frame, colour: Colour) -> Vec<u8> {
+    let mut bits = Bits::default();
+    bits.put(profile(frame.chroma), 3);
+    bits.flag(true); // a still picture
+    bits.flag(true); // with a reduced header
+    bits.put(level(frame.size), 5);
+    let (width, height) = (frame.size.0 as u32 - 1, frame.size.1 as u32 - 1);
+    let length = |side: u32| side.max(1).ilog2() + 1;
+    bits.put(length(width) - 1, 4);
+    bits.put(length(height) - 1, 4);
+    bits.put(width, length(width));
+    bits.put(height, length(height));
+    bits.flag(false); // superblocks of 64
+    bits.flag(true); // recursive filters
+    bits.flag(frame.filters_edges);
+    bits.flag(false); // no super-resolution
+    bits.flag(false); // no directional enhancement
+    bits.flag(false); // no restoration
+    colours(&mut bits, frame, colour);
+    bits.flag(false); // no film grain
+    bits.trailing()
+}
+
+fn colours(bits: &mut Bits, frame: &Frame, colour: Colour) {
+    bits.flag(frame.depth == Depth::Ten);
+    let is_grey = frame.chroma == Chroma::None;
+    if frame.chroma != Chroma::Full {
+        bits.flag(is_grey);
+    }
+    bits.flag(true); // colours are described
+    bits.put(colour.primaries.into(), 8);
+    bits.put(colour.transfer.into(), 8);
+    bits.put(colour.matrix.into(), 8);
+    if is_grey {
+        return bits.flag(colour.full_range);
+    }
+    if !colour.is_plain_rgb() {
+        bits.flag(colour.full_range);
+        if frame.chroma == Chroma::Halved {
+            bits.put(0, 2); // where chroma lies is not said
+        }
+    }
+    bits.flag(false); // one quantiser for both planes of chroma
+}
+
+/// The header of the frame, up to its tiles.
+pub(crate) fn frame(frame: &Frame) -> Vec<u8> {
+    let mut bits = Bits::default();
+    bits.flag(false); // distributions adapt
+    bits.flag(false); // no palettes and copies
+    bits.flag(false); // shown as large as it is
+    tiles(&mut bits, frame);
+    bits.put(frame.quantiser.into(), 8);
+    bits.delta(0);
+    if frame.chroma != Chroma::None {
+        bits.delta(0);
+        bits.delta(0);
+    }
+    bits.flag(false); // no matrices
+    bits.flag(false); // no segments
+    if !frame.is_lossless() {
+        bits.flag(false); // one quantiser for all
+        bits.put(0, 6);
+        bits.put(0, 6);
+        bits.put(0, 3);
+        bits.flag(false);
+        bits.flag(true); // transforms are cut where that serves
+    }
+    bits.flag(frame.few_kinds);
+    bits.aligned()
+}
+
+/// One tile, where the picture is not too large for that.
+fn tiles(bits: &mut Bits, frame: &Frame) {
+    let (across, down) = frame.units();
+    let superblocks = |units: usize| units.div_ceil(16) as u32;
+    let (across, down) = (superblocks(across), superblocks(down));
+    let log = |count: u32, most: u32| (0u32..).find(|log| most << log >= count).unwrap_or(0);
+    let least_columns = log(across, 64);
+    let most_columns = log(across.min(64), 1);
+    let most_rows = log(down.min(64), 1);
+    let least = log(across * down, 2304).max(least_columns);
+    bits.flag(true); // tiles of one size
+    // As few as there may be.
+    if least_columns < most_columns {
+        bits.flag(false);
+    }
+    if least.saturating_sub(least_columns) < most_rows {
+        bits.flag(false);
+    }
+}

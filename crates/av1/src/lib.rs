@@ -1,0 +1,28 @@
+//! An encoder for AV1 still pictures.
+//!
+//! Intra frames of the AV1 bitstream (AV1 Bitstream & Decoding Process Specification, version 1.0.0 with errata 1),
+//! profiles 0 and 1, at 8 and 10 bits, with a reduced still-picture header. Numbers of sections in the documentation
+//! of this crate are those of that specification.
+
+mod bits;
+mod block;
+mod coefs;
+mod context;
+mod encoder;
+mod headers;
+mod odds;
+mod picture;
+mod predict;
+mod quant;
+mod range;
+mod satd;
+mod shape;
+mod stream;
+mod tables;
+mod tile;
+mod transform;
+
+pub use encoder::{Pace, encode};
+pub use headers::Colour;
+pub use picture::{Chroma, Depth, LONGEST, Picture, Plane};
+pub use stream::Coded;

@@ -1,0 +1,111 @@
+//! The adaptive distributions of a tile (section 8.3).
+
+use crate::tables::{coefs, levels, modes};
+
+/// Distributions as the coder takes them: what is left above each symbol, and a count in place of the last.
+trait Left {
+    /// From sums up to each symbol, as the standard prints them.
+    fn left(self) -> Self;
+}
+
+impl Left for u16 {
+    fn left(self) -> u16 {
+        (1 << 15) - self
+    }
+}
+
+impl<T: Left, const N: usize> Left for [T; N] {
+    fn left(self) -> [T; N] {
+        self.map(T::left)
+    }
+}
+
+/// All distributions of a tile.
+#[derive(Clone)]
+pub(crate) struct Odds {
+    pub key_y_mode: [[[u16; 13]; 5]; 5],
+    pub uv_mode: [[u16; 13]; 13],
+    pub uv_mode_cfl: [[u16; 14]; 13],
+    /// For blocks of 64, 32 and 16.
+    pub partition: [[[u16; 10]; 4]; 3],
+    pub partition_8: [[u16; 4]; 4],
+    pub cfl_alpha: [[u16; 16]; 6],
+    pub cfl_sign: [u16; 8],
+    pub type_of_seven: [[[u16; 7]; 13]; 2],
+    pub type_of_five: [[[u16; 5]; 13]; 3],
+    pub angle_delta: [[u16; 7]; 8],
+    pub filter_mode: [u16; 5],
+    pub use_filter: [[u16; 2]; 22],
+    pub tx_depth_8: [[u16; 2]; 3],
+    pub tx_depth: [[[u16; 3]; 3]; 3],
+    pub skip: [[u16; 2]; 3],
+    pub coefs: CoefOdds,
+}
+
+/// The distributions of coefficients.
+#[derive(Clone)]
+pub(crate) struct CoefOdds {
+    pub eob_16: [[[u16; 5]; 2]; 2],
+    pub eob_32: [[[u16; 6]; 2]; 2],
+    pub eob_64: [[[u16; 7]; 2]; 2],
+    pub eob_128: [[[u16; 8]; 2]; 2],
+    pub eob_256: [[[u16; 9]; 2]; 2],
+    pub eob_512: [[u16; 10]; 2],
+    pub eob_1024: [[u16; 11]; 2],
+    pub base_eob: [[[[u16; 3]; 4]; 2]; 5],
+    pub base: [[[[u16; 4]; 41]; 2]; 5],
+    pub range: [[[[u16; 4]; 21]; 2]; 4],
+    pub eob_extra: [[[[u16; 2]; 11]; 2]; 5],
+    pub all_zero: [[[u16; 2]; 13]; 5],
+    pub dc_sign: [[[u16; 2]; 3]; 2],
+}
+
+impl Odds {
+    /// As they stand at the start of a tile, for a quantiser of the frame from 0 to 255.
+    pub fn new(quantiser: u8) -> Odds {
+        Odds {
+            key_y_mode: modes::KEY_Y_MODE.left(),
+            uv_mode: modes::UV_MODE.left(),
+            uv_mode_cfl: modes::UV_MODE_CFL.left(),
+            partition: modes::PARTITION.left(),
+            partition_8: modes::PARTITION_8.left(),
+            cfl_alpha: modes::CFL_ALPHA.left(),
+            cfl_sign: modes::CFL_SIGN.left(),
+            type_of_seven: modes::TX_TYPE_SEVEN.left(),
+            type_of_five: modes::TX_TYPE_FIVE.left(),
+            angle_delta: modes::ANGLE_DELTA.left(),
+            filter_mode: modes::FILTER_INTRA_MODE.left(),
+            use_filter: modes::USE_FILTER_INTRA.left(),
+            tx_depth_8: modes::TX_DEPTH_8.left(),
+            tx_depth: modes::TX_DEPTH.left(),
+            skip: modes::SKIP.left(),
+            coefs: CoefOdds::new(quantiser),
+        }
+    }
+}
+
+impl CoefOdds {
+    fn new(quantiser: u8) -> CoefOdds {
+        let class = match quantiser {
+            0..=20 => 0,
+            21..=60 => 1,
+            61..=120 => 2,
+            _ => 3,
+        };
+        CoefOdds {
+            eob_16: coefs::EOB_16[class].left(),
+            eob_32: coefs::EOB_32[class].left(),
+            eob_64: coefs::EOB_64[class].left(),
+            eob_128: coefs::EOB_128[class].left(),
+            eob_256: coefs::EOB_256[class].left(),
+            eob_512: coefs::EOB_512[class].left(),
+            eob_1024: coefs::EOB_1024[class].left(),
+            base_eob: coefs::BASE_EOB[class].left(),
+            base: levels::BASE[class].left(),
+            range: levels::RANGE[class].left(),
+            eob_extra: coefs::EOB_EXTRA[class].left(),
+            all_zero: coefs::ALL_ZERO[class].left(),
+            dc_sign: coefs::DC_SIGN[class].left(),
+        }
+    }
+}

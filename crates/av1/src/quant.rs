@@ -1,0 +1,49 @@
+//! The quantiser (section 7.12).
+
+use crate::picture::Depth;
+use crate::shape::Shape;
+use crate::tables::steps;
+
+/// The steps of a plane.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) struct Steps {
+    pub first: i32,
+    pub others: i32,
+}
+
+impl Steps {
+    /// For a quantiser from 0 to 255.
+    pub fn new(quantiser: u8, depth: Depth) -> Steps {
+        let at = usize::from(quantiser);
+        let (first, others) = match depth {
+            Depth::Eight => (steps::DC_8[at], steps::AC_8[at]),
+            Depth::Ten => (steps::DC_10[at], steps::AC_10[at]),
+        };
+        Steps {
+            first: first.into(),
+            others: others.into(),
+        }
+    }
+}
+
+/// How far the values of large transforms are shifted.
+pub(crate) fn shift(shape: Shape) -> u32 {
+    shape.class().saturating_sub(2) as u32
+}
+
+/// The nearest levels of coefficients.
+pub(crate) fn quantise(coefs: &[i32], steps: Steps, shift: u32, depth: Depth, levels: &mut [i32]) {
+    // No decoder has to cut off what is no larger (7.12.3).
+    let most = (1 << (7 + depth.bits())) - 1;
+    let part = |step: i32| (1 << shift) as f32 / step as f32;
+    let one = |coef: i32, step: i32, part: f32| {
+        let most = most - (step >> shift);
+        let size = (coef.abs().min(most) as f32 * part + 0.5) as i32;
+        if coef < 0 { -size } else { size }
+    };
+    levels[0] = one(coefs[0], steps.first, part(steps.first));
+    let (step, part) = (steps.others, part(steps.others));
+    for (&coef, level) in coefs.iter().zip(levels).skip(1) {
+        *level = one(coef, step, part);
+    }
+}

@@ -1,0 +1,235 @@
+//! Whole pictures from random decisions, as an independent decoder shows them.
+
+use re_rav1d::{Decoder, PixelLayout, PlanarImageComponent, Settings};
+
+use crate::block::{self, Leaf, Luma, Node, Part, TRANSFORMS, Tint};
+use crate::encoder::{Pace, encode};
+use crate::headers::Colour;
+use crate::picture::{Chroma, Depth, Picture, Plane};
+use crate::predict::Mode;
+use crate::quant::Steps;
+use crate::shape::{Cut, Shape};
+use crate::stream;
+use crate::tile::{Frame, Price, SUPERBLOCK, Tile};
+use crate::transform::Kind;
+
+/// Numbers that look random (xorshift).
+struct Dice(u64);
+
+impl Dice {
+    fn roll(&mut self, sides: usize) -> usize {
+        self.0 ^= self.0 << 13;
+        self.0 ^= self.0 >> 7;
+        self.0 ^= self.0 << 17;
+        (self.0 >> 11) as usize % sides
+    }
+
+    fn of<T: Copy>(&mut self, all: &[T]) -> T {
+        all[self.roll(all.len())]
+    }
+}
+
+/// A picture with flat parts, waves and noise.
+fn picture(
+    dice: &mut Dice,
+    chroma: Chroma,
+    depth: Depth,
+    (width, height): (usize, usize),
+) -> Picture {
+    let planes = (0..chroma.planes()).map(|index| {
+        let (x, y) = chroma.shift(index);
+        let (width, height) = (width.div_ceil(1 << x), height.div_ceil(1 << y));
+        let (dx, dy, noise) = (dice.roll(9), dice.roll(9), 1 << dice.roll(7));
+        let most = (1 << depth.bits()) - 1;
+        let samples = (0..width * height).map(|at| {
+            let wave = (at % width * dx + at / width * dy) * (most / 255);
+            ((wave + dice.roll(noise)) % (most + 1)) as u16
+        });
+        Plane::new(width, samples.collect()).expect("whole rows")
+    });
+    Picture::new(chroma, depth, planes.collect()).expect("planes that fit")
+}
+
+fn node(dice: &mut Dice, tile: &Tile<'_>, at: (usize, usize), side: u8) -> Node {
+    let cuts = if side == 3 {
+        &Cut::ALL[..4]
+    } else {
+        &Cut::ALL[..]
+    };
+    let cut = match tile.may_cut(at, side) {
+        (true, true) => dice.of(cuts),
+        (true, false) => dice.of(&[Cut::Horizontal, Cut::Split]),
+        (false, true) => dice.of(&[Cut::Vertical, Cut::Split]),
+        (false, false) => Cut::Split,
+    };
+    let inside = tile.inside(at, cut.parts(side));
+    let parts = inside.into_iter().map(|(at, shape)| match cut {
+        Cut::Split if side > 3 => Part::Node(node(dice, tile, at, shape.w)),
+        _ => Part::Leaf(Box::new(leaf(dice, tile, at, shape))),
+    });
+    Node {
+        cut,
+        parts: parts.collect(),
+    }
+}
+
+fn leaf(dice: &mut Dice, tile: &Tile<'_>, at: (usize, usize), shape: Shape) -> Leaf {
+    let mode = |dice: &mut Dice| {
+        let mode = dice.of(&Mode::ALL);
+        let has_delta = mode.angle().is_some() && block::has_angles(shape);
+        (mode, if has_delta { dice.roll(7) as i8 - 3 } else { 0 })
+    };
+    let luma = match dice.roll(4) {
+        0 if block::has_filters(shape) => Luma::Filter(dice.roll(5) as u8),
+        _ => {
+            let (mode, delta) = mode(dice);
+            Luma::Mode(mode, delta)
+        }
+    };
+    let lossless_size = shape.in_plane(tile.frame.chroma.shift(1)) == Shape::square(2);
+    let may_be_luma = if tile.frame.is_lossless() {
+        lossless_size
+    } else {
+        block::has_luma_tint(shape)
+    };
+    let tint = match dice.roll(3) {
+        0 if tile.has_chroma(at, shape) && may_be_luma => {
+            Tint::Luma([dice.roll(33) as i8 - 16, dice.of(&[-16, -3, 1, 16])])
+        }
+        _ => {
+            let (mode, delta) = mode(dice);
+            Tint::Mode(mode, delta)
+        }
+    };
+    let deepest = (shape.longer() - 2).min(2);
+    let depth = dice.roll(usize::from(deepest) + 1) as u8;
+    let mut leaf = Leaf {
+        luma,
+        tint,
+        depth,
+        kinds: [Kind::Cosine; TRANSFORMS],
+    };
+    let transform = leaf.transform(shape);
+    let few = tile.frame.few_kinds || transform.shorter() == 4;
+    let kinds: &[Kind] = if few { &Kind::FIVE } else { &Kind::ALL };
+    if transform.longer() < 5 {
+        leaf.kinds = leaf.kinds.map(|_| dice.of(kinds));
+    }
+    leaf
+}
+
+/// What another decoder makes of a picture.
+fn decoded(units: &[u8]) -> Result<Picture, String> {
+    let mut settings = Settings::new();
+    settings.set_n_threads(1);
+    let mut decoder = Decoder::with_settings(&settings).map_err(|error| error.to_string())?;
+    decoder
+        .send_data(units.to_vec(), None, None, None)
+        .map_err(|error| error.to_string())?;
+    let shown = decoder.get_picture().map_err(|error| error.to_string())?;
+    let (chroma, planes): (_, &[PlanarImageComponent]) = match shown.pixel_layout() {
+        PixelLayout::I400 => (Chroma::None, &[PlanarImageComponent::Y]),
+        layout => (
+            if layout == PixelLayout::I420 {
+                Chroma::Halved
+            } else {
+                Chroma::Full
+            },
+            &[
+                PlanarImageComponent::Y,
+                PlanarImageComponent::U,
+                PlanarImageComponent::V,
+            ],
+        ),
+    };
+    let depth = if shown.bit_depth() == 8 {
+        Depth::Eight
+    } else {
+        Depth::Ten
+    };
+    let planes = planes.iter().enumerate().map(|(index, &component)| {
+        let (x, y) = chroma.shift(index);
+        let side = |side: u32, shift: u8| (side as usize).div_ceil(1 << shift);
+        let (width, height) = (side(shown.width(), x), side(shown.height(), y));
+        let (plane, stride) = (shown.plane(component), shown.stride(component) as usize);
+        let sample = |row: &[u8], x: usize| match depth {
+            Depth::Eight => row[x].into(),
+            Depth::Ten => u16::from_le_bytes([row[2 * x], row[2 * x + 1]]),
+        };
+        let rows = plane.chunks(stride).take(height);
+        let samples = rows.flat_map(|row| (0..width).map(move |x| sample(row, x)));
+        Plane::new(width, samples.collect())
+    });
+    let planes: Option<Vec<Plane>> = planes.collect();
+    planes
+        .and_then(|planes| Picture::new(chroma, depth, planes))
+        .ok_or("planes that do not fit".to_owned())
+}
+
+fn agree(seed: u64) {
+    let mut dice = Dice(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) | 1);
+    let chroma = dice.of(&[Chroma::None, Chroma::Halved, Chroma::Full]);
+    let depth = dice.of(&[Depth::Eight, Depth::Ten]);
+    let size = (1 + dice.roll(130), 1 + dice.roll(130));
+    let picture = picture(&mut dice, chroma, depth, size);
+    let quantiser = dice.of(&[0, 5, 40, 120, 200, 255]);
+    let steps = Steps::new(quantiser, depth);
+    let frame = Frame {
+        chroma,
+        depth,
+        size,
+        quantiser,
+        steps: [steps; 3],
+        few_kinds: dice.roll(4) == 0,
+        filters_edges: dice.roll(4) > 0,
+        price: Price::new([steps; 3]),
+    };
+    let coded = stream::coded(&frame, &picture, Colour::default(), |tile, at| {
+        node(&mut dice, tile, at, SUPERBLOCK)
+    });
+    let coded = coded.expect("a picture");
+    let seen = decoded(&coded.units).unwrap_or_else(|error| panic!("{seed} {frame:?}: {error}"));
+    if quantiser == 0 {
+        assert!(coded.shown == picture, "{seed} {frame:?}: not lossless");
+    }
+    for (index, (ours, theirs)) in coded.shown.planes().iter().zip(seen.planes()).enumerate() {
+        let mut pairs = ours.samples().iter().zip(theirs.samples());
+        if let Some(at) = pairs.position(|(a, b)| a != b) {
+            panic!(
+                "{seed} {frame:?}: plane {index} at {} {}",
+                at % ours.width(),
+                at / ours.width()
+            );
+        }
+    }
+    assert!(coded.shown == seen);
+}
+
+#[test]
+fn random_decisions_are_shown_alike() {
+    let failed = (1..300)
+        .filter(|&seed| std::panic::catch_unwind(|| agree(seed)).is_err())
+        .count();
+    assert_eq!(failed, 0);
+}
+
+#[test]
+fn every_pace_makes_what_it_says_and_worse_is_lighter() {
+    let mut dice = Dice(77);
+    let picture = picture(&mut dice, Chroma::Halved, Depth::Eight, (100, 75));
+    for pace in [Pace::Quick, Pace::Steady, Pace::Patient] {
+        let weights = [0, 30, 120, 255].map(|quantiser| {
+            let coded = encode(&picture, Colour::default(), quantiser, pace).expect("a picture");
+            assert!(
+                decoded(&coded.units) == Ok(coded.shown.clone()),
+                "{pace:?} {quantiser}"
+            );
+            assert!(
+                (coded.shown == picture) == (quantiser == 0),
+                "{pace:?} {quantiser}"
+            );
+            coded.units.len()
+        });
+        assert!(weights.is_sorted_by(|a, b| a > b), "{pace:?} {weights:?}");
+    }
+}

@@ -1,0 +1,413 @@
+//! How a block that is not cut is predicted and transformed.
+
+use super::Tile;
+use super::code::LIKENESS;
+use super::render::Wanted;
+use super::search::Effort;
+use crate::block::{self, Leaf, Luma, TRANSFORMS, Tint};
+use crate::predict::{self, Edges, Mode};
+use crate::range::{self, Counter};
+use crate::satd;
+use crate::shape::Shape;
+use crate::transform::Kind;
+
+impl Tile<'_> {
+    /// The best way to code a block that is not cut, and what it costs; it is left shown, and its neighbours told.
+    /// Where modes are named, only those are thought of. Those that predict best are returned as well.
+    pub(super) fn best_leaf(
+        &mut self,
+        effort: &Effort,
+        at: (usize, usize),
+        shape: Shape,
+        named: Option<&[Luma]>,
+    ) -> (Leaf, f32, Vec<Luma>) {
+        let (mut leaf, ranked) = self.best_luma(effort, at, shape, named);
+        let ends = self.render_lumas(at, shape, &leaf);
+        if self.has_chroma(at, shape) {
+            // Chroma may be told from the luma that is shown by now.
+            leaf.tint = self.best_tint(effort, at, shape, &leaf);
+            self.render_tints(at, shape, &leaf, ends);
+        }
+        let mut counter = Counter::default();
+        self.code(&mut counter, at, shape, &leaf);
+        let errors: f32 = self.places.iter().map(|place| place.errors).sum();
+        (leaf, counter.cost as f32 + errors, ranked)
+    }
+
+    /// Luma decided, by what it costs alone, and the modes that predict best.
+    fn best_luma(
+        &mut self,
+        effort: &Effort,
+        at: (usize, usize),
+        shape: Shape,
+        named: Option<&[Luma]>,
+    ) -> (Leaf, Vec<Luma>) {
+        let origin = (at.0 * 4, at.1 * 4);
+        let smooth = self.is_beside_smooth(0, origin);
+        let edges = self.edges(0, origin, shape.transform());
+        let ranked = self.ranked(at, shape, (&edges, smooth), named);
+        let mut leaf = Leaf {
+            luma: ranked[0],
+            tint: Tint::Mode(Mode::Mean, 0),
+            depth: 0,
+            kinds: [Kind::Cosine; TRANSFORMS],
+        };
+        if self.frame.is_lossless() {
+            // In blocks of 4 × 4 whatever is decided: what predicts best is taken.
+            return (leaf, ranked);
+        }
+        let mut best = f32::MAX;
+        let mut predicted = std::mem::take(&mut self.predicted);
+        for &luma in ranked.iter().take(effort.modes.max(1)) {
+            predict(&edges, luma, smooth, &mut predicted);
+            let kind = self.likely(shape, luma);
+            let cost = self.luma_cost(at, shape, (luma, kind), &predicted);
+            if cost < best {
+                best = cost;
+                leaf.luma = luma;
+                leaf.kinds = [kind; TRANSFORMS];
+            }
+        }
+        predict(&edges, leaf.luma, smooth, &mut predicted);
+        let likely = leaf.kinds[0];
+        for &kind in self.kinds(effort, shape) {
+            if kind == likely {
+                continue;
+            }
+            let cost = self.luma_cost(at, shape, (leaf.luma, kind), &predicted);
+            if cost < best {
+                best = cost;
+                leaf.kinds = [kind; TRANSFORMS];
+            }
+        }
+        self.predicted = predicted;
+        let deepest = (shape.longer() - 2).min(effort.depth);
+        if deepest > 0 {
+            let mut counter = Counter::default();
+            self.code_depth(&mut counter, (at.0, at.1 & 15), shape, &leaf);
+            best += counter.cost as f32;
+        }
+        for depth in 1..=deepest {
+            let mut tried = Leaf {
+                depth,
+                ..leaf.clone()
+            };
+            let cost = self.deeper_cost(at, shape, &mut tried);
+            if cost >= best {
+                break;
+            }
+            best = cost;
+            leaf = tried;
+        }
+        (leaf, ranked)
+    }
+
+    /// Modes of luma, by how well they predict and what it costs to tell them, the best first.
+    fn ranked(
+        &mut self,
+        at: (usize, usize),
+        shape: Shape,
+        (edges, smooth): (&Edges, bool),
+        named: Option<&[Luma]>,
+    ) -> Vec<Luma> {
+        let mut predicted = std::mem::take(&mut self.predicted);
+        // What a difference in transformed samples costs, as far as it can be told before they are quantised.
+        let weight = self.frame.price.of(0).sqrt() * SATD_WEIGHT;
+        let mut rank = |luma: Luma, ranked: &mut Vec<(f32, Luma)>| {
+            predict(edges, luma, smooth, &mut predicted);
+            let off = satd::satd(&self.source[0], (at.0 * 4, at.1 * 4), shape, &predicted);
+            let mut counter = Counter::default();
+            self.count_luma(&mut counter, at, shape, luma);
+            ranked.push((off as f32 * weight + counter.cost as f32, luma));
+        };
+        let mut ranked: Vec<(f32, Luma)> = Vec::with_capacity(32);
+        if let Some(named) = named {
+            for &luma in named {
+                let fits = match luma {
+                    Luma::Filter(_) => block::has_filters(shape),
+                    Luma::Mode(_, delta) => delta == 0 || block::has_angles(shape),
+                };
+                if fits {
+                    rank(luma, &mut ranked);
+                }
+            }
+        }
+        if ranked.is_empty() {
+            for mode in Mode::ALL {
+                rank(Luma::Mode(mode, 0), &mut ranked);
+            }
+            ranked.sort_by(|a, b| a.0.total_cmp(&b.0));
+            let first = ranked[0].1.mode();
+            if block::has_angles(shape) {
+                let directed = ranked.iter().take(4).map(|(_, luma)| luma.mode());
+                let directed: Vec<Mode> = directed
+                    .filter(|mode| mode.angle().is_some())
+                    .take(2)
+                    .collect();
+                for mode in directed {
+                    let mut near = |delta: i8| {
+                        rank(Luma::Mode(mode, delta), &mut ranked);
+                        ranked[ranked.len() - 1].0
+                    };
+                    // Towards where it gets better.
+                    let side = if near(-1) < near(1) { -1 } else { 1 };
+                    near(2 * side);
+                    near(3 * side);
+                }
+            }
+            if block::has_filters(shape) && (first.angle().is_none() || shape.longer() < 5) {
+                for filter in 0..5 {
+                    rank(Luma::Filter(filter), &mut ranked);
+                }
+            }
+        }
+        ranked.sort_by(|a, b| a.0.total_cmp(&b.0));
+        self.predicted = predicted;
+        ranked.into_iter().map(|(_, luma)| luma).collect()
+    }
+
+    fn count_luma(&self, counter: &mut Counter, (x, y): (usize, usize), shape: Shape, luma: Luma) {
+        let above = LIKENESS[self.above.cells[x].mode as usize];
+        let left = LIKENESS[self.left.cells[y & 15].mode as usize];
+        let mode = luma.mode();
+        counter.cost += range::cost(&self.odds.key_y_mode[above][left], mode as usize);
+        if let Luma::Mode(mode, delta) = luma
+            && mode.angle().is_some()
+            && block::has_angles(shape)
+        {
+            counter.cost += range::cost(
+                &self.odds.angle_delta[mode as usize - 1],
+                (delta + 3) as usize,
+            );
+        }
+        if mode == Mode::Mean && block::has_filters(shape) {
+            let odds = &self.odds.use_filter[shape.rank()];
+            counter.cost += match luma {
+                Luma::Filter(filter) => {
+                    range::cost(odds, 1) + range::cost(&self.odds.filter_mode, filter.into())
+                }
+                Luma::Mode(..) => range::cost(odds, 0),
+            };
+        }
+    }
+
+    /// The transform type that serves a mode most often.
+    fn likely(&self, transform: Shape, luma: Luma) -> Kind {
+        match transform.longer() > 4 || self.frame.is_lossless() {
+            true => Kind::Cosine,
+            false => Tint::Mode(luma.likeness(), 0).kind(),
+        }
+    }
+
+    /// The transform types that are worth trying.
+    fn kinds(&self, effort: &Effort, transform: Shape) -> &'static [Kind] {
+        let few = self.frame.few_kinds || transform.shorter() == 4;
+        match () {
+            () if transform.longer() > 4 || self.frame.is_lossless() => &[Kind::Cosine],
+            () if !effort.kinds => &[Kind::Cosine],
+            () if few => &Kind::FIVE,
+            () => &Kind::ALL,
+        }
+    }
+
+    /// What luma costs in a single transform.
+    fn luma_cost(
+        &mut self,
+        at: (usize, usize),
+        shape: Shape,
+        (luma, kind): (Luma, Kind),
+        predicted: &[u16],
+    ) -> f32 {
+        let origin = (at.0 * 4, at.1 * 4);
+        let transform = shape.transform();
+        let mut counter = Counter::default();
+        self.count_luma(&mut counter, at, shape, luma);
+        let wanted = Wanted {
+            plane: 0,
+            at: origin,
+            block: shape,
+            transform,
+            kind,
+            luma: Some(luma),
+        };
+        counter.cost as f32 + self.quantise(&wanted, predicted).cost()
+    }
+
+    /// What luma costs with its transform cut; chooses the types.
+    fn deeper_cost(&mut self, at: (usize, usize), shape: Shape, leaf: &mut Leaf) -> f32 {
+        let before = self.saved(at, shape);
+        let transform = leaf.transform(shape);
+        let origin = (at.0 * 4, at.1 * 4);
+        let smooth = self.is_beside_smooth(0, origin);
+        let mut counter = Counter::default();
+        self.count_luma(&mut counter, at, shape, leaf.luma);
+        self.code_depth(&mut counter, (at.0, at.1 & 15), shape, leaf);
+        let mut cost = counter.cost as f32;
+        let mut predicted = std::mem::take(&mut self.predicted);
+        for (index, place) in self
+            .blocks(0, origin, shape, transform)
+            .into_iter()
+            .enumerate()
+        {
+            let edges = self.edges(0, place, transform);
+            predict(&edges, leaf.luma, smooth, &mut predicted);
+            let mut best = (f32::MAX, Kind::Cosine);
+            let likely = self.likely(transform, leaf.luma);
+            let both = [Kind::Cosine, likely];
+            let luma = leaf.luma;
+            let wanted = |kind: Kind| Wanted {
+                plane: 0,
+                at: place,
+                block: shape,
+                transform,
+                kind,
+                luma: Some(luma),
+            };
+            for &kind in if likely == Kind::Cosine {
+                &both[..1]
+            } else {
+                &both[..]
+            } {
+                let cost = self.quantise(&wanted(kind), &predicted).cost();
+                if cost < best.0 {
+                    best = (cost, kind);
+                }
+            }
+            cost += best.0;
+            leaf.kinds[index.min(TRANSFORMS - 1)] = best.1;
+            self.levels.clear();
+            self.places.clear();
+            self.difference(&wanted(best.1), &predicted);
+        }
+        self.predicted = predicted;
+        self.restore(at, shape, &before);
+        cost
+    }
+
+    /// How chroma is predicted best, beside luma that is shown.
+    fn best_tint(
+        &mut self,
+        effort: &Effort,
+        at: (usize, usize),
+        shape: Shape,
+        leaf: &Leaf,
+    ) -> Tint {
+        let shift = self.frame.chroma.shift(1);
+        let own = shape.in_plane(shift);
+        let transform = own.within(5);
+        let (origin, _) = self.area(1, at, shape);
+        let smooth = self.is_beside_smooth(1, origin);
+        let may_be_luma = self.may_tell_tint(shape);
+        let mut candidates = vec![Tint::Mode(Mode::Mean, 0)];
+        let mode = leaf.luma.mode();
+        if let Luma::Mode(mode, delta) = leaf.luma
+            && mode != Mode::Mean
+        {
+            candidates.push(Tint::Mode(mode, delta));
+        }
+        for other in [Mode::Vertical, Mode::Horizontal, Mode::Smooth, Mode::Paeth] {
+            if other != mode {
+                candidates.push(Tint::Mode(other, 0));
+            }
+        }
+        let places = self.blocks(1, origin, own, transform);
+        let single = places.len() == 1;
+        let edges = [1, 2].map(|plane| self.edges(plane, origin, transform));
+        let mut differences = [0; 32 * 32];
+        let means = [0, 1].map(|plane: usize| edges[plane].mean());
+        if may_be_luma && single {
+            let ends = self.luma_ends(at, shape, leaf.transform(shape));
+            predict::luma_differences(&self.shown[0], origin, own, shift, ends, &mut differences);
+            let alphas = [0, 1].map(|plane: usize| {
+                let source = &self.source[plane + 1];
+                let (mut both, mut square) = (0.0f32, 0.0f32);
+                for (row, differences) in differences[..own.area()]
+                    .chunks_exact(own.width())
+                    .enumerate()
+                {
+                    let samples = source.row(origin.0, origin.1 + row, own.width());
+                    for (&sample, &difference) in samples.iter().zip(differences) {
+                        both += (i32::from(sample) - means[plane]) as f32 * difference as f32;
+                        square += (difference * difference) as f32;
+                    }
+                }
+                // Of luma's difference in eighths so many eighths.
+                if square > 0.0 {
+                    (64.0 * both / square).round().clamp(-16.0, 16.0) as i8
+                } else {
+                    0
+                }
+            });
+            if alphas != [0, 0] {
+                candidates.push(Tint::Luma(alphas));
+            }
+        }
+        let mut predicted = std::mem::take(&mut self.predicted);
+        let depth = self.frame.depth.bits();
+        let predict = |plane: usize, tint: Tint, predicted: &mut [u16]| {
+            let (mode, delta) = tint.mode();
+            edges[plane - 1].predict(mode, delta.into(), smooth, predicted);
+            if let Tint::Luma(alphas) = tint {
+                let area = own.area();
+                let (differences, alpha) = (&differences[..area], alphas[plane - 1].into());
+                predict::add_luma(differences, alpha, depth, &mut predicted[..area]);
+            }
+        };
+        let weight = self.frame.price.of(1).sqrt() * SATD_WEIGHT;
+        let mut ranked: Vec<(f32, Tint)> = Vec::new();
+        for tint in candidates {
+            let mut counter = Counter::default();
+            self.code_tint(&mut counter, shape, mode, tint);
+            let mut cost = counter.cost as f32;
+            for plane in 1..3 {
+                predict(plane, tint, &mut predicted);
+                cost +=
+                    satd::satd(&self.source[plane], origin, transform, &predicted) as f32 * weight;
+            }
+            ranked.push((cost, tint));
+        }
+        ranked.sort_by(|a, b| a.0.total_cmp(&b.0));
+        ranked.truncate(if self.frame.is_lossless() {
+            1
+        } else {
+            effort.tints
+        });
+        let mut best = (f32::MAX, ranked[0].1);
+        for (_, tint) in ranked.iter().filter(|_| ranked.len() > 1) {
+            let mut counter = Counter::default();
+            self.code_tint(&mut counter, shape, mode, *tint);
+            let mut cost = counter.cost as f32;
+            for plane in 1..3 {
+                predict(plane, *tint, &mut predicted);
+                let wanted = Wanted {
+                    plane,
+                    at: origin,
+                    block: own,
+                    transform,
+                    kind: if transform.longer() > 4 {
+                        Kind::Cosine
+                    } else {
+                        tint.kind()
+                    },
+                    luma: None,
+                };
+                cost += self.quantise(&wanted, &predicted).cost();
+            }
+            if cost < best.0 {
+                best = (cost, *tint);
+            }
+        }
+        self.predicted = predicted;
+        best.1
+    }
+}
+
+/// What a unit of the transformed difference counts beside the root of the price of errors.
+const SATD_WEIGHT: f32 = 11.0;
+
+fn predict(edges: &Edges, luma: Luma, smooth: bool, out: &mut [u16]) {
+    match luma {
+        Luma::Mode(mode, delta) => edges.predict(mode, delta.into(), smooth, out),
+        Luma::Filter(filter) => edges.filtered(filter.into(), out),
+    }
+}

@@ -1,0 +1,220 @@
+//! A tile: blocks predicted, transformed, quantised and put together again as a decoder does, and their symbols.
+
+mod code;
+mod leaf;
+mod render;
+mod search;
+
+pub(crate) use search::Effort;
+
+use crate::block::{Luma, Node, Part};
+use crate::coefs::{Context, Told};
+use crate::context::{Known, Side};
+use crate::odds::Odds;
+use crate::picture::{Chroma, Depth, Picture, Plane};
+use crate::quant::Steps;
+use crate::range::{BIT, Sink};
+use crate::shape::Shape;
+use crate::transform::Kind;
+
+/// The side of a superblock, as a logarithm.
+pub(crate) const SUPERBLOCK: u8 = 6;
+
+/// Which tools a frame uses, and how it is quantised.
+#[derive(Clone, Debug)]
+pub(crate) struct Frame {
+    pub chroma: Chroma,
+    pub depth: Depth,
+    /// Width and height in samples.
+    pub size: (usize, usize),
+    /// From 0 to 255; 0 is lossless.
+    pub quantiser: u8,
+    pub steps: [Steps; 3],
+    /// Whether only five transform types are told apart.
+    pub few_kinds: bool,
+    /// Whether edges are filtered for directions.
+    pub filters_edges: bool,
+    pub price: Price,
+}
+
+/// What a squared error in luma and in chroma costs, in parts of a bit.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Price {
+    errors: [f32; 2],
+}
+
+/// What is gained by a bit at the right price, in squared steps.
+const WORTH: f32 = 0.11;
+
+impl Price {
+    /// The price at which steps of luma and chroma are worth their bits.
+    pub fn new(steps: [Steps; 3]) -> Price {
+        let price = |steps: Steps| {
+            let step = steps.others as f32 / 8.0;
+            BIT as f32 / (WORTH * step * step)
+        };
+        Price {
+            errors: [price(steps[0]), price(steps[1])],
+        }
+    }
+
+    pub fn of(&self, plane: usize) -> f32 {
+        self.errors[plane.min(1)]
+    }
+}
+
+impl Frame {
+    pub fn is_lossless(&self) -> bool {
+        self.quantiser == 0
+    }
+
+    /// What the type of a transform block of luma is told by, where it is.
+    pub fn told(&self, transform: Shape, luma: Luma) -> Option<Told> {
+        let is_told = !self.is_lossless() && transform.longer() < 5;
+        is_told.then(|| Told {
+            mode: luma.likeness() as usize,
+            few: self.few_kinds,
+        })
+    }
+
+    /// Width and height in units of four samples, of which there is an even number.
+    pub fn units(&self) -> (usize, usize) {
+        let units = |side: usize| side.div_ceil(8) * 2;
+        (units(self.size.0), units(self.size.1))
+    }
+}
+
+/// A transform block of a leaf.
+#[derive(Clone, Copy)]
+struct Place {
+    plane: usize,
+    shape: Shape,
+    kind: Kind,
+    /// Its levels within those of the leaf.
+    levels: usize,
+    /// What its errors cost.
+    errors: f32,
+    context: Context,
+}
+
+/// A tile under way.
+pub(crate) struct Tile<'a> {
+    pub frame: &'a Frame,
+    /// What is coded, as large as all superblocks.
+    source: Vec<Plane>,
+    /// What decoders will show.
+    pub shown: Vec<Plane>,
+    pub odds: Odds,
+    above: Side,
+    left: Side,
+    known: Known,
+    /// The levels of the leaf that was rendered last, and where they belong.
+    levels: Vec<i32>,
+    places: Vec<Place>,
+    /// The transform block that was quantised last: its levels and what they stand for.
+    held: Vec<i32>,
+    values: Vec<i32>,
+    /// Room for what comes before: differences, coefficients, and what lies between rows and columns.
+    residual: Vec<i32>,
+    coefs: Vec<i32>,
+    middle: Vec<i32>,
+    /// Room for predictions.
+    predicted: Vec<u16>,
+}
+
+impl<'a> Tile<'a> {
+    pub fn new(frame: &'a Frame, picture: &Picture) -> Tile<'a> {
+        let (across, down) = frame.units();
+        let whole = |units: usize| units.div_ceil(16) * 16;
+        let padded = |(index, plane): (usize, &Plane)| {
+            let (x, y) = frame.chroma.shift(index);
+            plane.resized((whole(across) * 4) >> x, (whole(down) * 4) >> y)
+        };
+        let source: Vec<Plane> = picture.planes().iter().enumerate().map(padded).collect();
+        let blank = |plane: &Plane| Plane::filled(plane.width(), plane.height(), 0);
+        Tile {
+            frame,
+            shown: source.iter().map(blank).collect(),
+            source,
+            odds: Odds::new(frame.quantiser),
+            above: Side::new(whole(across)),
+            left: Side::new(16),
+            known: Known::new(frame.chroma, (0, 0)),
+            levels: Vec::new(),
+            places: Vec::new(),
+            held: vec![0; 32 * 32],
+            values: vec![0; 32 * 32],
+            residual: vec![0; 64 * 64],
+            coefs: vec![0; 32 * 32],
+            middle: vec![0; 64 * 64],
+            predicted: vec![0; 64 * 64],
+        }
+    }
+
+    /// Where superblocks begin, in units of four samples, in the order in which they are coded.
+    pub fn superblocks(&self) -> impl Iterator<Item = (usize, usize)> + use<> {
+        let (across, down) = self.frame.units();
+        (0..down)
+            .step_by(16)
+            .flat_map(move |y| (0..across).step_by(16).map(move |x| (x, y)))
+    }
+
+    /// Renders and codes a superblock as it was decided.
+    pub fn superblock<S: Sink>(&mut self, sink: &mut S, at: (usize, usize), node: &Node) {
+        self.enter(at);
+        self.node(sink, at, SUPERBLOCK, node);
+    }
+
+    /// Begins a superblock.
+    fn enter(&mut self, at: (usize, usize)) {
+        if at.0 == 0 {
+            self.left = Side::new(16);
+        }
+        let (across, down) = self.frame.units();
+        self.known = Known::new(self.frame.chroma, (across - at.0, down - at.1));
+    }
+
+    fn node<S: Sink>(&mut self, sink: &mut S, at: (usize, usize), side: u8, node: &Node) {
+        self.code_cut(sink, at, side, node.cut);
+        let inside = self.inside(at, node.cut.parts(side));
+        for ((at, shape), part) in inside.into_iter().zip(&node.parts) {
+            match part {
+                Part::Leaf(leaf) => {
+                    self.render(at, shape, leaf);
+                    self.code(sink, at, shape, leaf);
+                }
+                Part::Node(node) => self.node(sink, at, shape.w, node),
+            }
+        }
+    }
+
+    /// The parts of a block that begin within the picture, with where.
+    pub fn inside(
+        &self,
+        at: (usize, usize),
+        parts: Vec<((usize, usize), Shape)>,
+    ) -> Vec<((usize, usize), Shape)> {
+        let (across, down) = self.frame.units();
+        let moved = parts
+            .into_iter()
+            .map(|((x, y), shape)| ((at.0 + x, at.1 + y), shape));
+        moved
+            .filter(|((x, y), _)| *x < across && *y < down)
+            .collect()
+    }
+
+    /// The cuts that a block may have, by where it meets the ends of the picture: all, or a split or the one that goes
+    /// along that end.
+    pub fn may_cut(&self, at: (usize, usize), side: u8) -> (bool, bool) {
+        let half = 1 << (side - 3);
+        let (across, down) = self.frame.units();
+        (at.0 + half < across, at.1 + half < down)
+    }
+
+    /// Whether a block codes chroma: small ones share it with those before them.
+    pub fn has_chroma(&self, (x, y): (usize, usize), shape: Shape) -> bool {
+        let (across, down) = self.frame.chroma.shift(1);
+        let has = |at: usize, length: u8, shift: u8| shift == 0 || length > 2 || at & 1 == 1;
+        self.frame.chroma != Chroma::None && has(x, shape.w, across) && has(y, shape.h, down)
+    }
+}

@@ -1,0 +1,366 @@
+//! Leaves put together as a decoder does.
+
+use super::{Place, Tile};
+use crate::block::{Leaf, Luma, TRANSFORMS, Tint};
+use crate::coefs::{self, Context};
+use crate::context::Side;
+use crate::predict::{self, Around, Edges};
+use crate::quant;
+use crate::range::Counter;
+use crate::shape::Shape;
+use crate::transform::{self, Kind};
+
+/// A transform block that is to be coded.
+#[derive(Clone, Copy)]
+pub(super) struct Wanted {
+    pub plane: usize,
+    /// Within the plane, in samples.
+    pub at: (usize, usize),
+    /// The size of its block in the plane.
+    pub block: Shape,
+    pub transform: Shape,
+    pub kind: Kind,
+    /// How luma is predicted, by which its type is told.
+    pub luma: Option<Luma>,
+}
+
+/// What a transform block comes to.
+#[derive(Clone, Copy)]
+pub(super) struct Quantised {
+    /// What its coefficients cost, in parts of a bit.
+    pub bits: f32,
+    /// What its errors cost.
+    pub errors: f32,
+    pub context: Context,
+}
+
+impl Quantised {
+    pub fn cost(self) -> f32 {
+        self.bits + self.errors
+    }
+}
+
+impl Tile<'_> {
+    /// Predicts a leaf, and codes and adds what it differs.
+    pub(super) fn render(&mut self, at: (usize, usize), shape: Shape, leaf: &Leaf) {
+        let ends = self.render_lumas(at, shape, leaf);
+        self.render_tints(at, shape, leaf, ends);
+    }
+
+    /// Chroma, where the block has any, beside luma that is shown up to some ends.
+    pub(super) fn render_tints(
+        &mut self,
+        at: (usize, usize),
+        shape: Shape,
+        leaf: &Leaf,
+        ends: (usize, usize),
+    ) {
+        if !self.has_chroma(at, shape) {
+            return;
+        }
+        for plane in 1..3 {
+            let shift = self.frame.chroma.shift(plane);
+            let own = shape.in_plane(shift);
+            let transform = match self.frame.is_lossless() {
+                true => Shape::square(2),
+                false => own.within(5),
+            };
+            let origin = (at.0 >> shift.0 << 2, at.1 >> shift.1 << 2);
+            let smooth = self.is_beside_smooth(plane, origin);
+            for place in self.blocks(plane, origin, own, transform) {
+                let wanted = Wanted {
+                    plane,
+                    at: place,
+                    block: own,
+                    transform,
+                    kind: if transform.longer() > 4 {
+                        Kind::Cosine
+                    } else {
+                        leaf.tint.kind()
+                    },
+                    luma: None,
+                };
+                self.render_tint(&wanted, (leaf.tint, smooth), ends);
+            }
+        }
+    }
+
+    /// Luma alone; returns where it ends.
+    pub(super) fn render_lumas(
+        &mut self,
+        at: (usize, usize),
+        shape: Shape,
+        leaf: &Leaf,
+    ) -> (usize, usize) {
+        self.places.clear();
+        self.levels.clear();
+        let transform = match self.frame.is_lossless() {
+            true => Shape::square(2),
+            false => leaf.transform(shape),
+        };
+        let origin = (at.0 * 4, at.1 * 4);
+        let smooth = self.is_beside_smooth(0, origin);
+        for (index, place) in self
+            .blocks(0, origin, shape, transform)
+            .into_iter()
+            .enumerate()
+        {
+            let kind = match self.frame.is_lossless() || transform.longer() > 4 {
+                true => Kind::Cosine,
+                false => leaf.kinds[index.min(TRANSFORMS - 1)],
+            };
+            let wanted = Wanted {
+                plane: 0,
+                at: place,
+                block: shape,
+                transform,
+                kind,
+                luma: Some(leaf.luma),
+            };
+            self.render_luma(&wanted, leaf.luma, smooth);
+        }
+        self.luma_ends(at, shape, transform)
+    }
+
+    /// Where the last transform block of luma ends, of those within the picture.
+    pub(super) fn luma_ends(
+        &self,
+        at: (usize, usize),
+        shape: Shape,
+        transform: Shape,
+    ) -> (usize, usize) {
+        let (across, down) = self.frame.units();
+        let end = |at: usize, length: usize, step: usize, ends: usize| {
+            let inside = (ends * 4 - at * 4).min(length);
+            at * 4 + inside.div_ceil(step) * step
+        };
+        (
+            end(at.0, shape.width(), transform.width(), across),
+            end(at.1, shape.height(), transform.height(), down),
+        )
+    }
+
+    /// Where the transform blocks of a block begin in a plane, those within the picture.
+    pub(super) fn blocks(
+        &self,
+        plane: usize,
+        (x, y): (usize, usize),
+        block: Shape,
+        transform: Shape,
+    ) -> Vec<(usize, usize)> {
+        let (across, down) = self.frame.units();
+        let shift = self.frame.chroma.shift(plane);
+        let rows = (y..y + block.height()).step_by(transform.height());
+        let columns = (x..x + block.width()).step_by(transform.width());
+        let all = rows.flat_map(|y| columns.clone().map(move |x| (x, y)));
+        all.filter(|(x, y)| x << shift.0 < across * 4 && y << shift.1 < down * 4)
+            .collect()
+    }
+
+    pub(super) fn edges(&self, plane: usize, (x, y): (usize, usize), shape: Shape) -> Edges {
+        let (across, down) = self.frame.units();
+        let shift = self.frame.chroma.shift(plane);
+        // Within the superblock, from one unit before it.
+        let mask = |shift: u8| (64usize >> shift) - 1;
+        let unit = |at: usize, shift: u8| ((at & mask(shift)) >> 2) + 1;
+        let (column, row) = (unit(x, shift.0), unit(y, shift.1));
+        let around = Around {
+            above: y > 0,
+            left: x > 0,
+            above_right: self.known.is(plane, column + shape.width4(), row - 1),
+            below_left: self.known.is(plane, column - 1, row + shape.height4()),
+            last: (((across * 4) >> shift.0) - 1, ((down * 4) >> shift.1) - 1),
+            is_filtered: self.frame.filters_edges,
+        };
+        Edges::new(
+            &self.shown[plane],
+            (x, y),
+            shape,
+            around,
+            self.frame.depth.bits(),
+        )
+    }
+
+    /// Whether a neighbour of a block was predicted smoothly.
+    pub(super) fn is_beside_smooth(&self, plane: usize, (x, y): (usize, usize)) -> bool {
+        let rows = 16 >> self.frame.chroma.shift(plane).1;
+        let mode = |side: &Side, at: usize| match plane {
+            0 => side.cells[at].mode,
+            _ => side.tints[at].mode,
+        };
+        let above = y > 0 && mode(&self.above, x / 4).is_smooth();
+        above || (x > 0 && mode(&self.left, (y / 4) & (rows - 1)).is_smooth())
+    }
+
+    fn render_luma(&mut self, wanted: &Wanted, luma: Luma, smooth: bool) {
+        let edges = self.edges(0, wanted.at, wanted.transform);
+        let mut predicted = std::mem::take(&mut self.predicted);
+        match luma {
+            Luma::Mode(mode, delta) => edges.predict(mode, delta.into(), smooth, &mut predicted),
+            Luma::Filter(filter) => edges.filtered(filter.into(), &mut predicted),
+        }
+        self.difference(wanted, &predicted);
+        self.predicted = predicted;
+    }
+
+    fn render_tint(&mut self, wanted: &Wanted, (tint, smooth): (Tint, bool), ends: (usize, usize)) {
+        let &Wanted {
+            plane,
+            at,
+            transform: shape,
+            ..
+        } = wanted;
+        let edges = self.edges(plane, at, shape);
+        let mut predicted = std::mem::take(&mut self.predicted);
+        let (mode, delta) = tint.mode();
+        edges.predict(mode, delta.into(), smooth, &mut predicted);
+        if let Tint::Luma(alphas) = tint {
+            let mut differences = [0; 32 * 32];
+            let shift = self.frame.chroma.shift(plane);
+            predict::luma_differences(&self.shown[0], at, shape, shift, ends, &mut differences);
+            let alpha = alphas[plane - 1].into();
+            let area = shape.area();
+            let depth = self.frame.depth.bits();
+            predict::add_luma(&differences[..area], alpha, depth, &mut predicted[..area]);
+        }
+        self.difference(wanted, &predicted);
+        self.predicted = predicted;
+    }
+
+    /// Quantises what a block differs from its prediction.
+    pub(super) fn quantise(&mut self, wanted: &Wanted, predicted: &[u16]) -> Quantised {
+        let &Wanted {
+            plane,
+            at: (x, y),
+            transform: shape,
+            kind,
+            ..
+        } = wanted;
+        let (frame, depth) = (self.frame, self.frame.depth);
+        let (width, area) = (shape.width(), shape.area());
+        let coded = shape.within(5).area();
+        let context = self.context(plane, (x, y), (wanted.block, shape));
+        let residual = &mut self.residual[..area];
+        let rows = residual
+            .chunks_exact_mut(width)
+            .zip(predicted.chunks_exact(width));
+        let mut square = 0.0;
+        for (row, (target, predicted)) in rows.enumerate() {
+            let source = self.source[plane].row(x, y + row, width);
+            let mut sum = 0;
+            for ((target, &sample), &predicted) in target.iter_mut().zip(source).zip(predicted) {
+                *target = i32::from(sample) - i32::from(predicted);
+                sum += *target * *target;
+            }
+            square += sum as f32;
+        }
+        let (levels, values) = (&mut self.held[..coded], &mut self.values[..coded]);
+        if frame.is_lossless() {
+            let (mut block, mut turned) = ([0; 16], [0; 16]);
+            block.copy_from_slice(residual);
+            transform::forward_lossless(&block, &mut turned);
+            values.copy_from_slice(&turned);
+            levels.copy_from_slice(&turned.map(|coef| coef / 4));
+            let mut counter = Counter::default();
+            coefs::code(
+                &mut counter,
+                &mut self.odds,
+                (shape, plane),
+                (kind, None),
+                levels,
+                context,
+            );
+            return Quantised {
+                bits: counter.cost as f32,
+                errors: 0.0,
+                context,
+            };
+        }
+        let coefs = &mut self.coefs[..coded];
+        transform::forward(
+            residual,
+            shape,
+            kind,
+            depth.bits(),
+            (&mut self.middle, coefs),
+        );
+        let (steps, shift) = (frame.steps[plane], quant::shift(shape));
+        quant::quantise(coefs, steps, shift, depth, levels);
+        let told = wanted.luma.and_then(|luma| frame.told(shape, luma));
+        let price = frame.price.of(plane);
+        let block = coefs::Block {
+            shape,
+            plane,
+            kind,
+            told,
+            all_zero: context.all_zero,
+            coefs,
+            steps,
+            shift,
+            // By Parseval's theorem.
+            price: price / (64 >> (2 * shift)) as f32,
+        };
+        let chosen = coefs::choose(&mut self.odds, &block, levels, values);
+        Quantised {
+            bits: chosen.cost,
+            errors: (square * price - chosen.saved).max(0.0),
+            context,
+        }
+    }
+
+    /// Codes what a block differs from its prediction, and shows what comes back.
+    pub(super) fn difference(&mut self, wanted: &Wanted, predicted: &[u16]) {
+        let &Wanted {
+            plane,
+            at: (x, y),
+            transform: shape,
+            kind,
+            ..
+        } = wanted;
+        let Quantised {
+            errors, context, ..
+        } = self.quantise(wanted, predicted);
+        let depth = self.frame.depth;
+        let (width, area) = (shape.width(), shape.area());
+        let coded = shape.within(5).area();
+        let start = self.levels.len();
+        self.levels.extend_from_slice(&self.held[..coded]);
+        let residual = &mut self.residual[..area];
+        if self.frame.is_lossless() {
+            let (mut turned, mut block) = ([0; 16], [0; 16]);
+            turned.copy_from_slice(&self.values[..16]);
+            transform::inverse_lossless(&turned, &mut block);
+            residual.copy_from_slice(&block);
+        } else if self.held[..coded].iter().any(|&level| level != 0) {
+            transform::inverse(&self.values[..coded], shape, kind, depth.bits(), residual);
+        } else {
+            residual.fill(0);
+        }
+        let most = (1 << depth.bits()) - 1;
+        let rows = self.residual[..area]
+            .chunks_exact(width)
+            .zip(predicted.chunks_exact(width));
+        for (row, (residual, predicted)) in rows.enumerate() {
+            let shown = self.shown[plane].row_mut(x, y + row, width);
+            for ((target, &difference), &predicted) in shown.iter_mut().zip(residual).zip(predicted)
+            {
+                *target = (i32::from(predicted) + difference).clamp(0, most) as u16;
+            }
+        }
+        self.places.push(Place {
+            plane,
+            shape,
+            kind,
+            levels: start,
+            errors,
+            context,
+        });
+        let trace = coefs::trace(&self.held[..coded]);
+        self.trace(plane, (x, y), shape, trace);
+        let shift = self.frame.chroma.shift(plane);
+        let within = |at: usize, shift: u8| (at & ((64 >> shift) - 1)) / 4;
+        let at = (within(x, shift.0), within(y, shift.1));
+        self.known
+            .set(plane, at, (shape.width4(), shape.height4()), true);
+    }
+}

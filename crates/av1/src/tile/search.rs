@@ -1,0 +1,203 @@
+//! Decisions: how blocks are cut, predicted and transformed, by what that costs in bits and in errors.
+
+use super::{SUPERBLOCK, Tile};
+use crate::block::{Luma, Node, Part};
+use crate::context::{Cell, Known, TintCell};
+use crate::range::Counter;
+use crate::shape::{Cut, Shape};
+
+/// How much is tried.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Effort {
+    /// So many modes of luma are tried whole, of those that predict best.
+    pub modes: usize,
+    /// Cuts into two are tried in blocks of at most this side, as a logarithm; 0 for none.
+    pub halves: u8,
+    /// Cuts into three and four as well.
+    pub thirds: u8,
+    /// Whether every transform type is tried for the best mode.
+    pub kinds: bool,
+    /// How often transforms may be cut.
+    pub depth: u8,
+    /// So many ways to predict chroma are tried whole.
+    pub tints: usize,
+}
+
+/// What stands around and in a block, to go back to.
+pub(super) struct Saved {
+    above: Vec<Cell>,
+    left: Vec<Cell>,
+    tints: [Vec<TintCell>; 2],
+    known: Known,
+    shown: [Vec<u16>; 3],
+}
+
+impl Tile<'_> {
+    /// Decides on a superblock.
+    pub fn decide(&mut self, effort: &Effort, at: (usize, usize)) -> Node {
+        self.enter(at);
+        let saved = self.saved(at, Shape::square(SUPERBLOCK));
+        let found = self.best_node(effort, at, SUPERBLOCK, f32::MAX);
+        self.restore(at, Shape::square(SUPERBLOCK), &saved);
+        // Without a limit one is always found.
+        found.map_or_else(Node::default, |(node, _)| node)
+    }
+
+    /// The ranges of a block in a plane: where it begins and how far it goes, in samples.
+    pub(super) fn area(
+        &self,
+        plane: usize,
+        at: (usize, usize),
+        shape: Shape,
+    ) -> ((usize, usize), (usize, usize)) {
+        let shift = self.frame.chroma.shift(plane);
+        let size = shape.in_plane(shift);
+        (
+            (at.0 >> shift.0 << 2, at.1 >> shift.1 << 2),
+            (size.width(), size.height()),
+        )
+    }
+
+    pub(super) fn saved(&self, at: (usize, usize), shape: Shape) -> Saved {
+        let shift = self.frame.chroma.shift(1);
+        let own = shape.in_plane(shift);
+        let row = at.1 & 15;
+        let tints = |cells: &[TintCell], at: usize, count: usize| cells[at..at + count].to_vec();
+        let shown = [0, 1, 2].map(|plane| {
+            let Some(samples) = self.shown.get(plane) else {
+                return Vec::new();
+            };
+            let ((x, y), (width, height)) = self.area(plane, at, shape);
+            (y..y + height)
+                .flat_map(|y| samples.row(x, y, width))
+                .copied()
+                .collect()
+        });
+        Saved {
+            above: self.above.cells[at.0..][..shape.width4()].to_vec(),
+            left: self.left.cells[row..][..shape.height4()].to_vec(),
+            tints: [
+                tints(&self.above.tints, at.0 >> shift.0, own.width4()),
+                tints(&self.left.tints, row >> shift.1, own.height4()),
+            ],
+            known: self.known,
+            shown,
+        }
+    }
+
+    pub(super) fn restore(&mut self, at: (usize, usize), shape: Shape, saved: &Saved) {
+        let shift = self.frame.chroma.shift(1);
+        let row = at.1 & 15;
+        self.above.cells[at.0..][..saved.above.len()].copy_from_slice(&saved.above);
+        self.left.cells[row..][..saved.left.len()].copy_from_slice(&saved.left);
+        self.above.tints[at.0 >> shift.0..][..saved.tints[0].len()]
+            .copy_from_slice(&saved.tints[0]);
+        self.left.tints[row >> shift.1..][..saved.tints[1].len()].copy_from_slice(&saved.tints[1]);
+        self.known = saved.known;
+        for plane in 0..self.shown.len() {
+            let ((x, y), (width, height)) = self.area(plane, at, shape);
+            let rows = saved.shown[plane].chunks_exact(width);
+            for (y, row) in (y..y + height).zip(rows) {
+                self.shown[plane].row_mut(x, y, width).copy_from_slice(row);
+            }
+        }
+    }
+
+    /// The best way to code a square block, and what it costs, as long as that stays below a limit; it is left shown.
+    fn best_node(
+        &mut self,
+        effort: &Effort,
+        at: (usize, usize),
+        side: u8,
+        limit: f32,
+    ) -> Option<(Node, f32)> {
+        let shape = Shape::square(side);
+        let before = self.saved(at, shape);
+        let mut best: Option<(Node, f32, Saved)> = None;
+        // The modes that predict the whole block best are those that its halves are told.
+        let mut named: Vec<Luma> = Vec::new();
+        for cut in self.cuts(effort, at, side) {
+            let most = best.as_ref().map_or(limit, |(_, cost, _)| *cost);
+            if self.is_enough(&best, cut) {
+                continue;
+            }
+            if best.is_some() {
+                self.restore(at, shape, &before);
+            }
+            let found = self.node_cut(effort, at, (side, cut), most, &mut named);
+            if let Some((node, cost)) = found.filter(|(_, cost)| *cost < most) {
+                best = Some((node, cost, self.saved(at, shape)));
+            }
+        }
+        let (node, cost, after) = best?;
+        self.restore(at, shape, &after);
+        Some((node, cost))
+    }
+
+    /// Whether what was found leaves nothing to gain by a cut: the whole block came without coefficients.
+    fn is_enough(&self, best: &Option<(Node, f32, Saved)>, cut: Cut) -> bool {
+        let is_whole = |node: &Node| node.cut == Cut::None;
+        let skips = |saved: &Saved| saved.above[0].skips;
+        cut != Cut::None
+            && best
+                .as_ref()
+                .is_some_and(|(node, _, after)| is_whole(node) && skips(after))
+    }
+
+    /// The cuts that are tried, the whole first.
+    fn cuts(&self, effort: &Effort, at: (usize, usize), side: u8) -> Vec<Cut> {
+        match self.may_cut(at, side) {
+            (true, true) => {}
+            (true, false) => return vec![Cut::Horizontal, Cut::Split],
+            (false, true) => return vec![Cut::Vertical, Cut::Split],
+            (false, false) => return vec![Cut::Split],
+        }
+        let mut cuts = vec![Cut::None, Cut::Split];
+        if side <= effort.halves {
+            cuts.extend([Cut::Horizontal, Cut::Vertical]);
+        }
+        if side <= effort.thirds && side > 3 {
+            cuts.extend(&Cut::ALL[4..]);
+        }
+        cuts
+    }
+
+    /// A block cut in one way, and what it costs, as long as that stays below a limit.
+    fn node_cut(
+        &mut self,
+        effort: &Effort,
+        at: (usize, usize),
+        (side, cut): (u8, Cut),
+        limit: f32,
+        named: &mut Vec<Luma>,
+    ) -> Option<(Node, f32)> {
+        let mut counter = Counter::default();
+        self.code_cut(&mut counter, at, side, cut);
+        let mut cost = counter.cost as f32;
+        let mut parts = Vec::new();
+        for (at, shape) in self.inside(at, cut.parts(side)) {
+            if cost >= limit {
+                return None;
+            }
+            if cut == Cut::Split && side > 3 {
+                let (node, own) = self.best_node(effort, at, shape.w, limit - cost)?;
+                cost += own;
+                parts.push(Part::Node(node));
+            } else {
+                let told = (cut != Cut::None && cut != Cut::Split && !named.is_empty())
+                    .then_some(&named[..]);
+                let (leaf, own, ranked) = self.best_leaf(effort, at, shape, told);
+                if cut == Cut::None {
+                    *named = ranked;
+                    named.truncate(NAMED);
+                }
+                cost += own;
+                parts.push(Part::Leaf(Box::new(leaf)));
+            }
+        }
+        Some((Node { cut, parts }, cost))
+    }
+}
+
+/// So many modes of a block are thought of for its halves.
+const NAMED: usize = 5;
