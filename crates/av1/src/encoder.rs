@@ -1,5 +1,6 @@
 //! The door: a picture in, units out.
 
+use crate::filter;
 use crate::headers::Colour;
 use crate::picture::Picture;
 use crate::quant::Steps;
@@ -63,5 +64,12 @@ pub fn encode(picture: &Picture, colour: Colour, quantiser: u8, pace: Pace) -> O
         price: Price::new(steps),
     };
     let effort = pace.effort();
-    stream::coded(&frame, picture, colour, |tile, at| tile.decide(&effort, at))
+    let step = steps[0].others;
+    stream::coded(
+        &frame,
+        picture,
+        colour,
+        |tile, at| tile.decide(&effort, at),
+        |tile| filter::pick(&tile.shown, &tile.source, &tile.outline, step),
+    )
 }

@@ -1,6 +1,7 @@
 //! The headers of a still picture (sections 5.5 and 5.9).
 
 use crate::bits::Bits;
+use crate::filter::Filters;
 use crate::picture::{Chroma, Depth};
 use crate::tile::Frame;
 
@@ -82,7 +83,7 @@ pub(crate) fn sequence(frame: &Frame, colour: Colour) -> Vec<u8> {
     bits.flag(true); // recursive filters
     bits.flag(frame.filters_edges);
     bits.flag(false); // no super-resolution
-    bits.flag(false); // no directional enhancement
+    bits.flag(!frame.is_lossless()); // directional enhancement
     bits.flag(false); // no restoration
     colours(&mut bits, frame, colour);
     bits.flag(false); // no film grain
@@ -112,7 +113,7 @@ fn colours(bits: &mut Bits, frame: &Frame, colour: Colour) {
 }
 
 /// The header of the frame, up to its tiles.
-pub(crate) fn frame(frame: &Frame) -> Vec<u8> {
+pub(crate) fn frame(frame: &Frame, filters: &Filters) -> Vec<u8> {
     let mut bits = Bits::default();
     bits.flag(false); // distributions adapt
     bits.flag(false); // no palettes and copies
@@ -128,14 +129,32 @@ pub(crate) fn frame(frame: &Frame) -> Vec<u8> {
     bits.flag(false); // no segments
     if !frame.is_lossless() {
         bits.flag(false); // one quantiser for all
-        bits.put(0, 6);
-        bits.put(0, 6);
-        bits.put(0, 3);
-        bits.flag(false);
+        filtered(&mut bits, frame, filters);
         bits.flag(true); // transforms are cut where that serves
     }
     bits.flag(frame.few_kinds);
     bits.aligned()
+}
+
+fn filtered(bits: &mut Bits, frame: &Frame, filters: &Filters) {
+    let has_chroma = frame.chroma != Chroma::None;
+    bits.put(filters.levels[0].into(), 6);
+    bits.put(filters.levels[1].into(), 6);
+    if has_chroma && filters.levels[..2] != [0, 0] {
+        bits.put(filters.levels[2].into(), 6);
+        bits.put(filters.levels[3].into(), 6);
+    }
+    bits.put(0, 3); // as smooth as can be
+    bits.flag(false); // alike for all modes
+    bits.put(u32::from(filters.damping) - 3, 2);
+    bits.put(filters.bits(), 2);
+    for strength in &filters.strengths {
+        let planes = [strength.luma, strength.chroma];
+        for (along, beside) in &planes[..if has_chroma { 2 } else { 1 }] {
+            bits.put((*along).into(), 4);
+            bits.put((*beside).min(3).into(), 2);
+        }
+    }
 }
 
 /// One tile, where the picture is not too large for that.

@@ -9,6 +9,7 @@ mod block;
 mod coefs;
 mod context;
 mod encoder;
+mod filter;
 mod headers;
 mod odds;
 mod picture;

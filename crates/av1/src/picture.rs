@@ -77,6 +77,10 @@ impl Plane {
         &self.samples
     }
 
+    pub(crate) fn samples_mut(&mut self) -> &mut [u16] {
+        &mut self.samples
+    }
+
     pub(crate) fn filled(width: usize, height: usize, sample: u16) -> Plane {
         Plane {
             width,

@@ -2,6 +2,7 @@
 
 use crate::bits::{self, Unit};
 use crate::block::Node;
+use crate::filter::{self, Filters};
 use crate::headers::{self, Colour};
 use crate::picture::{Picture, Plane};
 use crate::range::Writer;
@@ -16,20 +17,39 @@ pub struct Coded {
     pub shown: Picture,
 }
 
-/// Codes a picture whose superblocks are decided as they come.
+/// Codes a picture whose superblocks are decided as they come, and filters it as it is decided once all are there.
 pub(crate) fn coded(
     frame: &Frame,
     picture: &Picture,
     colour: Colour,
     mut decide: impl FnMut(&mut Tile<'_>, (usize, usize)) -> Node,
+    filter: impl FnOnce(&Tile<'_>) -> (Filters, Vec<u8>),
 ) -> Option<Coded> {
     let mut tile = Tile::new(frame, picture);
-    let mut writer = Writer::new();
-    for at in tile.superblocks() {
+    // What is told of symbols here is only learnt from.
+    let mut learnt = Writer::new();
+    let mut nodes = Vec::new();
+    for at in tile.outline.superblocks() {
         let node = decide(&mut tile, at);
-        tile.superblock(&mut writer, at, &node);
+        tile.superblock(&mut learnt, at, &node);
+        nodes.push(node);
     }
-    let mut payload = headers::frame(frame);
+    let mut shown = std::mem::take(&mut tile.shown);
+    let mut filters = Filters::default();
+    let mut choices = vec![0; nodes.len()];
+    if !frame.is_lossless() {
+        tile.shown = shown;
+        (filters, choices) = filter(&tile);
+        shown = std::mem::take(&mut tile.shown);
+        filter::apply(&mut shown, &tile.outline, &filters, &choices);
+    }
+    let places = tile.outline.superblocks();
+    let mut tile = tile.rewound();
+    let mut writer = Writer::new();
+    for ((at, node), choice) in places.zip(&nodes).zip(choices) {
+        tile.superblock(&mut writer, at, node, (filters.bits(), choice.into()));
+    }
+    let mut payload = headers::frame(frame, &filters);
     payload.extend(writer.finish());
     let mut units = Vec::new();
     bits::unit(
@@ -40,12 +60,7 @@ pub(crate) fn coded(
     bits::unit(&mut units, Unit::Frame, &payload);
     let cropped =
         |(plane, source): (&Plane, &Plane)| plane.resized(source.width(), source.height());
-    let shown = tile
-        .shown
-        .iter()
-        .zip(picture.planes())
-        .map(cropped)
-        .collect();
+    let shown = shown.iter().zip(picture.planes()).map(cropped).collect();
     Some(Coded {
         units,
         shown: Picture::new(picture.chroma(), picture.depth(), shown)?,

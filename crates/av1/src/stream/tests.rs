@@ -4,6 +4,7 @@ use re_rav1d::{Decoder, PixelLayout, PlanarImageComponent, Settings};
 
 use crate::block::{self, Leaf, Luma, Node, Part, TRANSFORMS, Tint};
 use crate::encoder::{Pace, encode};
+use crate::filter::{Filters, Strength};
 use crate::headers::Colour;
 use crate::picture::{Chroma, Depth, Picture, Plane};
 use crate::predict::Mode;
@@ -184,9 +185,35 @@ fn agree(seed: u64) {
         filters_edges: dice.roll(4) > 0,
         price: Price::new([steps; 3]),
     };
-    let coded = stream::coded(&frame, &picture, Colour::default(), |tile, at| {
-        node(&mut dice, tile, at, SUPERBLOCK)
-    });
+    let strength = |dice: &mut Dice| (dice.roll(16) as u8, dice.of(&[0, 1, 2, 4]));
+    let count = 1 << dice.roll(4);
+    let mut strengths: Vec<Strength> = Vec::new();
+    for _ in 0..count {
+        strengths.push(Strength {
+            luma: strength(&mut dice),
+            chroma: strength(&mut dice),
+        });
+    }
+    let mut levels = [0; 4].map(|_: u8| dice.of(&[0, 5, 20, 63]));
+    if levels[..2] == [0, 0] {
+        levels = [0; 4];
+    }
+    let filters = Filters {
+        levels,
+        damping: 3 + dice.roll(4) as u8,
+        strengths,
+    };
+    let mut others = Dice(seed + 1);
+    let coded = stream::coded(
+        &frame,
+        &picture,
+        Colour::default(),
+        |tile, at| node(&mut dice, tile, at, SUPERBLOCK),
+        |tile| {
+            let choices = tile.outline.superblocks().map(|_| others.roll(count) as u8);
+            (filters.clone(), choices.collect())
+        },
+    );
     let coded = coded.expect("a picture");
     let seen = decoded(&coded.units).unwrap_or_else(|error| panic!("{seed} {frame:?}: {error}"));
     if quantiser == 0 {

@@ -44,10 +44,13 @@ impl Tile<'_> {
     ) {
         let row = y & 15;
         let has_chroma = self.has_chroma((x, y), shape);
-        let skips = self.levels.iter().all(|&level| level == 0);
+        let skips = self.skips();
         let beside =
             usize::from(self.above.cells[x].skips) + usize::from(self.left.cells[row].skips);
         sink.symbol(&mut self.odds.skip[beside], usize::from(skips));
+        if let Some((bits, choice)) = self.choice.take_if(|_| !skips) {
+            sink.bits(choice, bits);
+        }
         let above = LIKENESS[self.above.cells[x].mode as usize];
         let left = LIKENESS[self.left.cells[row].mode as usize];
         let mode = leaf.luma.mode();

@@ -10,6 +10,7 @@ pub(crate) use search::Effort;
 use crate::block::{Luma, Node, Part};
 use crate::coefs::{Context, Told};
 use crate::context::{Known, Side};
+use crate::filter::Outline;
 use crate::odds::Odds;
 use crate::picture::{Chroma, Depth, Picture, Plane};
 use crate::quant::Steps;
@@ -95,19 +96,35 @@ struct Place {
     /// What its errors cost.
     errors: f32,
     context: Context,
+    /// Within the plane, in samples.
+    at: (usize, usize),
+}
+
+/// Leaves as they were rendered, in order, to be coded again.
+#[derive(Default)]
+struct Log {
+    places: Vec<Place>,
+    levels: Vec<i16>,
+    /// Where each leaf ends in both.
+    ends: Vec<(usize, usize)>,
 }
 
 /// A tile under way.
 pub(crate) struct Tile<'a> {
     pub frame: &'a Frame,
     /// What is coded, as large as all superblocks.
-    source: Vec<Plane>,
+    pub source: Vec<Plane>,
     /// What decoders will show.
     pub shown: Vec<Plane>,
     pub odds: Odds,
     above: Side,
     left: Side,
     known: Known,
+    /// What filters have to know.
+    pub outline: Outline,
+    log: Log,
+    /// How the directional filter is chosen, until that is told: so many bits of a number.
+    choice: Option<(u32, u32)>,
     /// The levels of the leaf that was rendered last, and where they belong.
     levels: Vec<i32>,
     places: Vec<Place>,
@@ -140,6 +157,9 @@ impl<'a> Tile<'a> {
             above: Side::new(whole(across)),
             left: Side::new(16),
             known: Known::new(frame.chroma, (0, 0)),
+            outline: Outline::new((across, down), frame.chroma, frame.depth, frame.size),
+            log: Log::default(),
+            choice: None,
             levels: Vec::new(),
             places: Vec::new(),
             held: vec![0; 32 * 32],
@@ -151,18 +171,20 @@ impl<'a> Tile<'a> {
         }
     }
 
-    /// Where superblocks begin, in units of four samples, in the order in which they are coded.
-    pub fn superblocks(&self) -> impl Iterator<Item = (usize, usize)> + use<> {
-        let (across, down) = self.frame.units();
-        (0..down)
-            .step_by(16)
-            .flat_map(move |y| (0..across).step_by(16).map(move |x| (x, y)))
-    }
-
     /// Renders and codes a superblock as it was decided.
     pub fn superblock<S: Sink>(&mut self, sink: &mut S, at: (usize, usize), node: &Node) {
         self.enter(at);
         self.node(sink, at, SUPERBLOCK, node);
+    }
+
+    /// The same picture from its start, to be coded as it was rendered.
+    pub fn rewound(self) -> Rewound<'a> {
+        let tile = Tile {
+            odds: Odds::new(self.frame.quantiser),
+            above: Side::new(self.above.cells.len()),
+            ..self
+        };
+        Rewound { tile, leaf: 0 }
     }
 
     /// Begins a superblock.
@@ -181,11 +203,33 @@ impl<'a> Tile<'a> {
             match part {
                 Part::Leaf(leaf) => {
                     self.render(at, shape, leaf);
+                    self.note(at, shape);
                     self.code(sink, at, shape, leaf);
                 }
                 Part::Node(node) => self.node(sink, at, shape.w, node),
             }
         }
+    }
+
+    /// Notes the leaf that was rendered last.
+    fn note(&mut self, at: (usize, usize), shape: Shape) {
+        for place in &self.places {
+            self.outline
+                .transform(place.plane, (place.at.0 / 4, place.at.1 / 4), place.shape);
+        }
+        self.outline.skip(at, shape, self.skips());
+        self.log.places.extend_from_slice(&self.places);
+        self.log
+            .levels
+            .extend(self.levels.iter().map(|&level| level as i16));
+        self.log
+            .ends
+            .push((self.log.places.len(), self.log.levels.len()));
+    }
+
+    /// Whether the leaf that was rendered last has no coefficients.
+    fn skips(&self) -> bool {
+        self.levels.iter().all(|&level| level == 0)
     }
 
     /// The parts of a block that begin within the picture, with where.
@@ -216,5 +260,50 @@ impl<'a> Tile<'a> {
         let (across, down) = self.frame.chroma.shift(1);
         let has = |at: usize, length: u8, shift: u8| shift == 0 || length > 2 || at & 1 == 1;
         self.frame.chroma != Chroma::None && has(x, shape.w, across) && has(y, shape.h, down)
+    }
+}
+
+/// A tile that was rendered, on its way into a file.
+pub(crate) struct Rewound<'a> {
+    tile: Tile<'a>,
+    /// How many leaves are coded by now.
+    leaf: usize,
+}
+
+impl Rewound<'_> {
+    /// Codes a superblock, with so many bits of a number for its directional filter.
+    pub fn superblock<S: Sink>(
+        &mut self,
+        sink: &mut S,
+        at: (usize, usize),
+        node: &Node,
+        choice: (u32, u32),
+    ) {
+        self.tile.enter(at);
+        self.tile.choice = Some(choice).filter(|(bits, _)| *bits > 0);
+        self.node(sink, at, SUPERBLOCK, node);
+    }
+
+    fn node<S: Sink>(&mut self, sink: &mut S, at: (usize, usize), side: u8, node: &Node) {
+        self.tile.code_cut(sink, at, side, node.cut);
+        let inside = self.tile.inside(at, node.cut.parts(side));
+        for ((at, shape), part) in inside.into_iter().zip(&node.parts) {
+            match part {
+                Part::Leaf(leaf) => {
+                    let log = &self.tile.log;
+                    let start = self
+                        .leaf
+                        .checked_sub(1)
+                        .map_or((0, 0), |before| log.ends[before]);
+                    let end = log.ends[self.leaf];
+                    self.leaf += 1;
+                    let levels = log.levels[start.1..end.1].iter().map(|&level| level.into());
+                    self.tile.levels = levels.collect();
+                    self.tile.places = log.places[start.0..end.0].to_vec();
+                    self.tile.code(sink, at, shape, leaf);
+                }
+                Part::Node(node) => self.node(sink, at, shape.w, node),
+            }
+        }
     }
 }

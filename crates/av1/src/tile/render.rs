@@ -354,6 +354,7 @@ impl Tile<'_> {
             levels: start,
             errors,
             context,
+            at: (x, y),
         });
         let trace = coefs::trace(&self.held[..coded]);
         self.trace(plane, (x, y), shape, trace);
