@@ -22,6 +22,7 @@ mod stream;
 mod tables;
 mod tile;
 mod transform;
+mod wide;
 
 pub use encoder::{Pace, encode};
 pub use headers::Colour;

@@ -3,6 +3,7 @@
 use crate::picture::Plane;
 use crate::shape::Shape;
 use crate::tables::{DERIVATIVE, FILTER_TAPS, SMOOTH};
+use crate::wide::widely;
 
 /// How samples are told from their neighbours, in the order of the standard.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -284,38 +285,38 @@ impl Edges {
         }
         let (finer_above, finer_left) = (i32::from(finer_above), i32::from(finer_left));
         let derivative = |angle: i32| i32::from(DERIVATIVE[(angle / 2) as usize]);
-        let between = |edge: &[i32], base: i32, part: i32| {
-            let at = (base + BEFORE as i32) as usize;
-            ((edge[at] * (32 - part) + edge[at + 1] * part + 16) >> 5) as u16
-        };
-        let part = |at: i32, finer: i32| ((at << finer) >> 1) & 31;
-        for (y, row) in out.chunks_exact_mut(width).take(height).enumerate() {
-            let y = y as i32;
-            for (x, sample) in row.iter_mut().enumerate() {
-                let x = x as i32;
-                *sample = if angle < 90 {
-                    let at = (y + 1) * derivative(angle);
-                    let base = (at >> (6 - finer_above)) + (x << finer_above);
-                    let last = ((both - 1) as i32) << finer_above;
-                    match base < last {
-                        true => between(&above, base, part(at, finer_above)),
-                        false => above[BEFORE + last as usize] as u16,
-                    }
-                } else if angle > 180 {
-                    let at = (x + 1) * derivative(270 - angle);
-                    let base = (at >> (6 - finer_left)) + (y << finer_left);
-                    between(&left, base, part(at, finer_left))
-                } else {
-                    let at = (x << 6) - (y + 1) * derivative(180 - angle);
-                    let base = at >> (6 - finer_above);
-                    if base >= -(1 << finer_above) {
-                        between(&above, base, part(at, finer_above))
-                    } else {
-                        let at = (y << 6) - (x + 1) * derivative(angle - 90);
-                        between(&left, at >> (6 - finer_left), part(at, finer_left))
-                    }
-                };
+        if angle < 90 {
+            let last = ((both - 1) as i32) << finer_above;
+            widely(|| {
+                towards(
+                    &above,
+                    derivative(angle),
+                    finer_above,
+                    Some(last),
+                    (width, height),
+                    out,
+                )
+            });
+        } else if angle > 180 {
+            // The same with columns for rows.
+            let mut turned = [0; 64 * 64];
+            widely(|| {
+                towards(
+                    &left,
+                    derivative(270 - angle),
+                    finer_left,
+                    None,
+                    (height, width),
+                    &mut turned,
+                )
+            });
+            for (y, row) in out.chunks_exact_mut(width).take(height).enumerate() {
+                (0..width).for_each(|x| row[x] = turned[x * height + y]);
             }
+        } else {
+            let across = (derivative(180 - angle), finer_above);
+            let down = (derivative(angle - 90), finer_left);
+            widely(|| between((&above, across), (&left, down), (width, height), out));
         }
     }
 
@@ -355,6 +356,94 @@ impl Edges {
                         (sum + 8) >> 4
                     };
                     out[(y + place / 4) * width + x + place % 4] = rounded.clamp(0, most) as u16;
+                }
+            }
+        }
+    }
+}
+
+/// A sample between two of an edge, so many 32nds on the way.
+#[inline(always)]
+fn mixed(a: i32, b: i32, part: i32) -> u16 {
+    ((a * (32 - part) + b * part + 16) >> 5) as u16
+}
+
+#[inline(always)]
+fn part(at: i32, finer: i32) -> i32 {
+    ((at << finer) >> 1) & 31
+}
+
+/// Rows told from an edge alone that goes along them, by how far a direction goes along it in a row.
+#[inline(always)]
+fn towards(
+    edge: &[i32],
+    derivative: i32,
+    finer: i32,
+    last: Option<i32>,
+    (width, height): (usize, usize),
+    out: &mut [u16],
+) {
+    for (y, row) in out.chunks_exact_mut(width).take(height).enumerate() {
+        let at = (y as i32 + 1) * derivative;
+        let (base, part) = ((at >> (6 - finer)) as usize, part(at, finer));
+        // So many are told from two samples of the edge, the others from its last.
+        let inside = match last {
+            None => width,
+            Some(last) => (last as usize)
+                .saturating_sub(base)
+                .div_ceil(1 << finer)
+                .min(width),
+        };
+        let start = BEFORE + base;
+        if finer == 0 {
+            let near = &edge[start..][..inside + 1];
+            for (x, sample) in row[..inside].iter_mut().enumerate() {
+                *sample = mixed(near[x], near[x + 1], part);
+            }
+        } else {
+            for (x, sample) in row[..inside].iter_mut().enumerate() {
+                *sample = mixed(edge[start + 2 * x], edge[start + 2 * x + 1], part);
+            }
+        }
+        if let Some(last) = last {
+            row[inside..].fill(edge[BEFORE + last as usize] as u16);
+        }
+    }
+}
+
+/// Rows told from both edges: each sample from the one that its direction meets.
+#[inline(always)]
+fn between(
+    (above, (dx, finer_above)): (&[i32], (i32, i32)),
+    (left, (dy, finer_left)): (&[i32], (i32, i32)),
+    (width, height): (usize, usize),
+    out: &mut [u16],
+) {
+    for (y, row) in out.chunks_exact_mut(width).take(height).enumerate() {
+        let y = y as i32;
+        let start = -(y + 1) * dx;
+        let part_above = part(start, finer_above);
+        let base = start >> (6 - finer_above);
+        // The first sample that meets the edge above.
+        let first = ((-base - (1 << finer_above)).max(0) as usize)
+            .div_ceil(1 << finer_above)
+            .min(width);
+        for (x, sample) in row[..first].iter_mut().enumerate() {
+            let at = (y << 6) - (x as i32 + 1) * dy;
+            let place = (BEFORE as i32 + (at >> (6 - finer_left))) as usize;
+            *sample = mixed(left[place], left[place + 1], part(at, finer_left));
+        }
+        if first < width {
+            let step = 1 << finer_above;
+            let from = (BEFORE as i32 + base) as usize + first * step;
+            if step == 1 {
+                let near = &above[from..][..width - first + 1];
+                for (x, sample) in row[first..].iter_mut().enumerate() {
+                    *sample = mixed(near[x], near[x + 1], part_above);
+                }
+            } else {
+                for (x, sample) in row[first..].iter_mut().enumerate() {
+                    *sample = mixed(above[from + 2 * x], above[from + 2 * x + 1], part_above);
                 }
             }
         }

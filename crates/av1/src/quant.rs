@@ -3,6 +3,7 @@
 use crate::picture::Depth;
 use crate::shape::Shape;
 use crate::tables::steps;
+use crate::wide::widely;
 
 /// The steps of a plane.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -35,15 +36,22 @@ pub(crate) fn shift(shape: Shape) -> u32 {
 pub(crate) fn quantise(coefs: &[i32], steps: Steps, shift: u32, depth: Depth, levels: &mut [i32]) {
     // No decoder has to cut off what is no larger (7.12.3).
     let most = (1 << (7 + depth.bits())) - 1;
-    let part = |step: i32| (1 << shift) as f32 / step as f32;
-    let one = |coef: i32, step: i32, part: f32| {
+    let all = |coefs: &[i32], step: i32, levels: &mut [i32]| {
         let most = most - (step >> shift);
-        let size = (coef.abs().min(most) as f32 * part + 0.5) as i32;
-        if coef < 0 { -size } else { size }
+        let part = (1 << shift) as f32 / step as f32;
+        widely(|| nearest(coefs, part, most, levels));
     };
-    levels[0] = one(coefs[0], steps.first, part(steps.first));
-    let (step, part) = (steps.others, part(steps.others));
-    for (&coef, level) in coefs.iter().zip(levels).skip(1) {
-        *level = one(coef, step, part);
+    all(&coefs[..1], steps.first, &mut levels[..1]);
+    all(&coefs[1..], steps.others, &mut levels[1..]);
+}
+
+#[inline(always)]
+fn nearest(coefs: &[i32], part: f32, most: i32, levels: &mut [i32]) {
+    // Numbers beyond this one have no room for fractions: what is below it is a whole number.
+    const WHOLE: f32 = (1 << 23) as f32;
+    for (&coef, level) in coefs.iter().zip(levels) {
+        let size = coef.abs().min(most) as f32 * part + WHOLE;
+        let size = (size.to_bits() & 0x7f_ffff) as i32;
+        *level = if coef < 0 { -size } else { size };
     }
 }

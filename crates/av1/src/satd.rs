@@ -6,60 +6,90 @@
 
 use crate::picture::Plane;
 use crate::shape::Shape;
+use crate::wide::widely;
 
-/// The sum of transformed differences, scaled so that it grows with sides as those of the coder's transforms do.
-pub(crate) fn satd(source: &Plane, (x, y): (usize, usize), shape: Shape, predicted: &[u16]) -> u32 {
-    let (width, height) = (shape.width(), shape.height());
-    if shape.shorter() == 2 {
-        return cells::<4>(source, (x, y), (width, height), predicted) / 2;
-    }
-    cells::<8>(source, (x, y), (width, height), predicted) / 4
+/// The sum of transformed differences, scaled so that it grows with sides as those of the coder's transforms do. Of
+/// deeper samples the last bits do not count.
+pub(crate) fn satd(
+    source: &Plane,
+    at: (usize, usize),
+    shape: Shape,
+    predicted: &[u16],
+    depth: u32,
+) -> u32 {
+    let size = (shape.width(), shape.height());
+    let deeper = depth - 8;
+    let sum = match shape.shorter() {
+        2 => widely(|| cells::<4>(source, at, size, predicted, deeper)) / 2,
+        _ => widely(|| cells::<8>(source, at, size, predicted, deeper)) / 4,
+    };
+    sum << deeper
 }
 
+#[inline(always)]
 fn cells<const N: usize>(
     source: &Plane,
     (x, y): (usize, usize),
     (width, height): (usize, usize),
     predicted: &[u16],
+    deeper: u32,
 ) -> u32 {
     let mut sum = 0;
     for top in (0..height).step_by(N) {
         for left in (0..width).step_by(N) {
-            let mut cell = [[0i32; N]; N];
-            for (row, cell) in cell.iter_mut().enumerate() {
+            let mut cell = [[0i16; N]; N];
+            for row in 0..N {
                 let samples = source.row(x + left, y + top + row, N);
                 let predicted = &predicted[(top + row) * width + left..][..N];
-                for ((value, &sample), &predicted) in cell.iter_mut().zip(samples).zip(predicted) {
-                    *value = i32::from(sample) - i32::from(predicted);
+                for lane in 0..N {
+                    cell[row][lane] = (samples[lane] as i16 - predicted[lane] as i16) >> deeper;
                 }
             }
-            hadamard(&mut cell);
-            let mut turned = [[0i32; N]; N];
-            for (row, cell) in cell.iter().enumerate() {
-                for (column, &value) in cell.iter().enumerate() {
-                    turned[column][row] = value;
-                }
+            down(&mut cell);
+            for row in &mut cell {
+                across(row);
             }
-            hadamard(&mut turned);
-            sum += turned
-                .iter()
-                .flatten()
-                .map(|value| value.unsigned_abs())
-                .sum::<u32>();
+            for row in &cell {
+                let mut own = 0;
+                for lane in 0..N {
+                    own += u32::from(row[lane].unsigned_abs());
+                }
+                sum += own;
+            }
         }
     }
     sum
 }
 
-fn hadamard<const N: usize>(rows: &mut [[i32; N]; N]) {
+#[inline(always)]
+fn down<const N: usize>(rows: &mut [[i16; N]; N]) {
     let mut step = 1;
     while step < N {
-        for at in (0..N).filter(|at| at & step == 0) {
-            for lane in 0..N {
-                let (a, b) = (rows[at][lane], rows[at + step][lane]);
-                rows[at][lane] = a + b;
-                rows[at + step][lane] = a - b;
+        for at in 0..N {
+            if at & step == 0 {
+                for lane in 0..N {
+                    let (a, b) = (rows[at][lane], rows[at + step][lane]);
+                    rows[at][lane] = a.wrapping_add(b);
+                    rows[at + step][lane] = a.wrapping_sub(b);
+                }
             }
+        }
+        step *= 2;
+    }
+}
+
+#[inline(always)]
+fn across<const N: usize>(row: &mut [i16; N]) {
+    let mut step = 1;
+    while step < N {
+        let before = *row;
+        for lane in 0..N {
+            let other = before[lane ^ step];
+            row[lane] = if lane & step == 0 {
+                before[lane].wrapping_add(other)
+            } else {
+                other.wrapping_sub(before[lane])
+            };
         }
         step *= 2;
     }

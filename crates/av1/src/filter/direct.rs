@@ -1,7 +1,11 @@
 //! The constrained directional enhancement filter (section 7.15): cells of 8 × 8 smoothed along what they show.
 
+// Lanes are counted, so that they are seen to be as many.
+#![allow(clippy::needless_range_loop)]
+
 use super::{Outline, Strength};
 use crate::picture::Plane;
+use crate::wide::widely;
 
 /// Steps along each of eight directions, as columns and rows: one, and two (section 7.15.2).
 const STEPS: [[(isize, isize); 2]; 8] = [
@@ -15,42 +19,68 @@ const STEPS: [[(isize, isize); 2]; 8] = [
     [(0, 1), (-1, 2)],
 ];
 
+/// Stands for samples beyond the picture: too far off to count.
+const BEYOND: i16 = 30_000;
+
+/// A cell of a plane with two samples around it.
+pub(super) struct Cell {
+    samples: [[i16; 12]; 12],
+    at: (usize, usize),
+    size: (usize, usize),
+    is_luma: bool,
+    deeper: u32,
+}
+
+/// Where cells of 8 × 8 begin in a superblock, in units of four samples, those with coefficients.
+pub(super) fn cells(
+    outline: &Outline,
+    (left, top): (usize, usize),
+) -> impl Iterator<Item = (usize, usize)> + '_ {
+    let rows = (top..(top + 16).min(outline.down)).step_by(2);
+    let columns = (left..(left + 16).min(outline.across)).step_by(2);
+    let all = rows.flat_map(move |y| columns.clone().map(move |x| (x, y)));
+    all.filter(|&(x, y)| {
+        let skips = |x: usize, y: usize| outline.skips[y * outline.across + x];
+        !(skips(x, y) && skips(x + 1, y) && skips(x, y + 1) && skips(x + 1, y + 1))
+    })
+}
+
 /// Filters a superblock, that begins at a unit, from deblocked planes into others.
 pub(crate) fn enhance(
     from: &[Plane],
     to: &mut [Plane],
     outline: &Outline,
-    (left, top): (usize, usize),
+    at: (usize, usize),
     (strength, damping): (Strength, u8),
 ) {
-    for y in (top..(top + 16).min(outline.down)).step_by(2) {
-        for x in (left..(left + 16).min(outline.across)).step_by(2) {
-            let skips = |x: usize, y: usize| outline.skips[y * outline.across + x];
-            if skips(x, y) && skips(x + 1, y) && skips(x, y + 1) && skips(x + 1, y + 1) {
+    if strength == Strength::default() {
+        return;
+    }
+    for at in cells(outline, at) {
+        let shown = direction(&from[0], (at.0 * 4, at.1 * 4), outline.depth.bits());
+        for plane in 0..from.len() {
+            let cell = Cell::new(&from[plane], outline, plane, at);
+            let own = if plane == 0 {
+                strength.luma
+            } else {
+                strength.chroma
+            };
+            let Some(filtered) = cell.filtered((own, damping), shown) else {
                 continue;
-            }
-            let cell = direction(&from[0], (x * 4, y * 4), outline.depth.bits());
-            for plane in 0..from.len() {
-                let own = if plane == 0 {
-                    strength.luma
-                } else {
-                    strength.chroma
-                };
-                filter(
-                    &from[plane],
-                    &mut to[plane],
-                    outline,
-                    (plane, x, y),
-                    (own, damping),
-                    cell,
-                );
+            };
+            for (y, row) in filtered.iter().enumerate().take(cell.size.1) {
+                let target = to[plane].row_mut(cell.at.0, cell.at.1 + y, cell.size.0);
+                target
+                    .iter_mut()
+                    .zip(row)
+                    .for_each(|(target, &sample)| *target = sample as u16);
             }
         }
     }
 }
 
 /// The direction of a cell, and how clear it is (7.15.2).
-fn direction(luma: &Plane, (x, y): (usize, usize), bits: u32) -> (usize, i32) {
+pub(super) fn direction(luma: &Plane, (x, y): (usize, usize), bits: u32) -> (usize, i32) {
     let mut sums = [[0i32; 15]; 8];
     for row in 0..8 {
         for (column, &sample) in luma.row(x, y + row, 8).iter().enumerate() {
@@ -99,86 +129,148 @@ fn direction(luma: &Plane, (x, y): (usize, usize), bits: u32) -> (usize, i32) {
 }
 
 /// How much a difference counts (7.15.3).
-#[inline]
-fn constrained(difference: i32, strength: i32, shift: i32) -> i32 {
+#[inline(always)]
+fn constrained(difference: i16, strength: i16, shift: u32) -> i16 {
     let size = difference.abs();
-    let counted = (strength - (size >> shift)).clamp(0, size);
+    let counted = (strength - (size >> shift)).max(0).min(size);
     if difference < 0 { -counted } else { counted }
 }
 
-/// Part of a cell that lies in a plane.
-fn filter(
-    from: &Plane,
-    to: &mut Plane,
-    outline: &Outline,
-    (plane, x, y): (usize, usize, usize),
-    ((first, second), damping): ((u8, u8), u8),
-    (direction, clearness): (usize, i32),
-) {
-    let deeper = outline.depth.bits() as i32 - 8;
-    let (shift_x, shift_y) = outline.chroma.shift(plane);
-    let (mut along, beside) = (i32::from(first) << deeper, i32::from(second) << deeper);
-    let direction = if along == 0 { 0 } else { direction };
-    if plane == 0 {
-        let clear = match clearness >> 6 {
-            0 => 0,
-            clear => clear.ilog2().min(12) as i32,
-        };
-        along = if clearness == 0 {
-            0
-        } else {
-            (along * (4 + clear) + 8) >> 4
-        };
-    }
-    if along == 0 && beside == 0 {
-        return;
-    }
-    let damping = i32::from(damping) + deeper - i32::from(plane > 0);
-    let shift = |strength: i32| {
-        if strength == 0 {
-            0
-        } else {
-            (damping - strength.ilog2() as i32).max(0)
+impl Cell {
+    /// The part of a cell, that begins at a unit of luma, that lies in a plane.
+    pub fn new(from: &Plane, outline: &Outline, plane: usize, (x, y): (usize, usize)) -> Cell {
+        let (shift_x, shift_y) = outline.chroma.shift(plane);
+        let (across, down) = outline.units(plane);
+        let (width, height) = (8 >> shift_x, 8 >> shift_y);
+        let (left, top) = ((x * 4) >> shift_x, (y * 4) >> shift_y);
+        let mut samples = [[BEYOND; 12]; 12];
+        let first = 2 - left.min(2);
+        let last = (across * 4 - left + 2).min(width + 4);
+        for (row, target) in samples.iter_mut().enumerate().take(height + 4) {
+            let inside = top + row >= 2 && top + row - 2 < down * 4;
+            if inside {
+                let known = from.row(left + first - 2, top + row - 2, last - first);
+                let targets = target[first..last].iter_mut().zip(known);
+                targets.for_each(|(target, &sample)| *target = sample as i16);
+            }
         }
-    };
-    let (shift_along, shift_beside) = (shift(along), shift(beside));
-    let taps = if along >> deeper & 1 == 1 {
-        [3, 3]
-    } else {
-        [4, 2]
-    };
-    let (across, down) = outline.units(plane);
-    let ends = ((across * 4) as isize, (down * 4) as isize);
-    let (left, top) = (x * 4 >> shift_x, y * 4 >> shift_y);
-    let sides = [STEPS[(direction + 2) & 7], STEPS[(direction + 6) & 7]];
-    for y in top..top + (8 >> shift_y) {
-        for x in left..left + (8 >> shift_x) {
-            let own = i32::from(from.at(x, y));
-            let (mut sum, mut least, mut most) = (0, own, own);
-            let mut count = |(dx, dy): (isize, isize), tap: i32, strength: i32, shift: i32| {
-                for sign in [1, -1] {
-                    let (x, y) = (x as isize + sign * dx, y as isize + sign * dy);
-                    if x < 0 || y < 0 || x >= ends.0 || y >= ends.1 {
-                        continue;
+        Cell {
+            samples,
+            at: (left, top),
+            size: (width, height),
+            is_luma: plane == 0,
+            deeper: outline.depth.bits() - 8,
+        }
+    }
+
+    /// The sum of squared errors of filtered samples, or of those as they are.
+    pub fn error(&self, source: &Plane, filtered: Option<&[[i16; 8]; 8]>) -> u64 {
+        let mut sum = 0;
+        for y in 0..self.size.1 {
+            let wanted = source.row(self.at.0, self.at.1 + y, self.size.0);
+            for (x, &wanted) in wanted.iter().enumerate() {
+                let shown = filtered.map_or(self.samples[y + 2][x + 2], |filtered| filtered[y][x]);
+                let difference = i32::from(shown) - i32::from(wanted);
+                sum += (difference * difference) as u32;
+            }
+        }
+        sum.into()
+    }
+
+    /// The cell filtered, by what it shows; `None` where that changes nothing.
+    pub fn filtered(
+        &self,
+        ((first, second), damping): ((u8, u8), u8),
+        (direction, clearness): (usize, i32),
+    ) -> Option<[[i16; 8]; 8]> {
+        let (mut along, beside) = (
+            i16::from(first) << self.deeper,
+            i16::from(second) << self.deeper,
+        );
+        let direction = if along == 0 { 0 } else { direction };
+        if self.is_luma {
+            let clear = match clearness >> 6 {
+                0 => 0,
+                clear => clear.ilog2().min(12) as i16,
+            };
+            along = if clearness == 0 {
+                0
+            } else {
+                (along * (4 + clear) + 8) >> 4
+            };
+        }
+        if along == 0 && beside == 0 {
+            return None;
+        }
+        let damping = u32::from(damping) + self.deeper - u32::from(!self.is_luma);
+        let shift = |strength: i16| match strength {
+            0 => 0,
+            _ => damping.saturating_sub(strength.ilog2()),
+        };
+        let taps = if (along >> self.deeper) & 1 == 1 {
+            [3, 3]
+        } else {
+            [4, 2]
+        };
+        let ways = Ways {
+            along: (along, shift(along), taps),
+            beside: (beside, shift(beside)),
+            direction,
+        };
+        Some(widely(|| ways.filtered(&self.samples)))
+    }
+}
+
+/// What is counted of neighbours, and how much.
+struct Ways {
+    along: (i16, u32, [i16; 2]),
+    beside: (i16, u32),
+    direction: usize,
+}
+
+impl Ways {
+    #[inline(always)]
+    fn filtered(&self, samples: &[[i16; 12]; 12]) -> [[i16; 8]; 8] {
+        let sides = [
+            STEPS[(self.direction + 2) & 7],
+            STEPS[(self.direction + 6) & 7],
+        ];
+        let mut filtered = [[0; 8]; 8];
+        for (y, target) in filtered.iter_mut().enumerate() {
+            let mut own = [0i16; 8];
+            own.copy_from_slice(&samples[y + 2][2..10]);
+            let (mut sum, mut least, mut most) = ([0i16; 8], own, own);
+            let mut count = |(dx, dy): (isize, isize), tap: i16, (strength, shift): (i16, u32)| {
+                for (dx, dy) in [(dx, dy), (-dx, -dy)] {
+                    let row = &samples[(y as isize + 2 + dy) as usize];
+                    let start = (2 + dx) as usize;
+                    let mut others = [0i16; 8];
+                    others.copy_from_slice(&row[start..start + 8]);
+                    for lane in 0..8 {
+                        let other = others[lane];
+                        sum[lane] += tap * constrained(other - own[lane], strength, shift);
+                        least[lane] = least[lane].min(other);
+                        most[lane] =
+                            most[lane].max(if other == BEYOND { own[lane] } else { other });
                     }
-                    let other = i32::from(from.at(x as usize, y as usize));
-                    sum += tap * constrained(other - own, strength, shift);
-                    least = least.min(other);
-                    most = most.max(other);
                 }
             };
             for step in 0..2 {
-                if along > 0 {
-                    count(STEPS[direction][step], taps[step], along, shift_along);
+                let (strength, shift, taps) = self.along;
+                if strength > 0 {
+                    count(STEPS[self.direction][step], taps[step], (strength, shift));
                 }
-                if beside > 0 {
+                if self.beside.0 > 0 {
                     for side in sides {
-                        count(side[step], 2 - step as i32, beside, shift_beside);
+                        count(side[step], 2 - step as i16, self.beside);
                     }
                 }
             }
-            let moved = own + ((8 + sum - i32::from(sum < 0)) >> 4);
-            to.row_mut(x, y, 1)[0] = moved.clamp(least, most) as u16;
+            for lane in 0..8 {
+                let moved = own[lane] + ((8 + sum[lane] - i16::from(sum[lane] < 0)) >> 4);
+                target[lane] = moved.max(least[lane]).min(most[lane]);
+            }
         }
+        filtered
     }
 }

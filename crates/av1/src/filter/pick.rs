@@ -1,6 +1,7 @@
 //! Which filters bring a picture nearest to its source.
 
-use super::{Filters, Outline, Strength, deblock, enhance, squares};
+use super::direct::{Cell, cells, direction};
+use super::{Filters, Outline, Strength, deblock, squares};
 use crate::picture::Plane;
 
 /// Picks filters for a picture as it was put together; returns them and the choice of every superblock.
@@ -17,16 +18,23 @@ pub(crate) fn pick(
     let damping = 3 + (step >> 6).clamp(0, 3) as u8;
     let candidates = candidates(step, outline.depth.bits());
     let places: Vec<(usize, usize)> = outline.superblocks().collect();
-    // The errors of every superblock with every candidate.
+    // The errors of every superblock with every candidate, from every other cell.
     let mut errors = vec![vec![0u64; candidates.len()]; places.len()];
-    let mut tried = shown.clone();
-    for (which, &strength) in candidates.iter().enumerate() {
-        for (place, &at) in places.iter().enumerate() {
-            if strength != Strength::default() {
-                enhance(shown, &mut tried, outline, at, (strength, damping));
+    for (errors, &at) in errors.iter_mut().zip(&places) {
+        for at in cells(outline, at).filter(|(x, y)| (x / 2 + y / 2) % 2 == 0) {
+            let seen = direction(&shown[0], (at.0 * 4, at.1 * 4), outline.depth.bits());
+            for plane in 0..shown.len() {
+                let cell = Cell::new(&shown[plane], outline, plane, at);
+                for (error, strength) in errors.iter_mut().zip(&candidates) {
+                    let own = if plane == 0 {
+                        strength.luma
+                    } else {
+                        strength.chroma
+                    };
+                    let filtered = cell.filtered((own, damping), seen);
+                    *error += cell.error(&source[plane], filtered.as_ref());
+                }
             }
-            errors[place][which] = error(&tried, source, outline, at);
-            restore(&mut tried, shown, outline, at);
         }
     }
     let chosen = best_of(&errors, candidates.len());
@@ -49,55 +57,27 @@ pub(crate) fn pick(
     (filters, choices)
 }
 
-fn rectangle(
-    plane: usize,
-    outline: &Outline,
-    (x, y): (usize, usize),
-) -> ((usize, usize), (usize, usize)) {
-    let (shift_x, shift_y) = outline.chroma.shift(plane);
-    let (across, down) = outline.units(plane);
-    let (x, y) = (x >> shift_x, y >> shift_y);
-    let (width, height) = (
-        (16 >> shift_x).min(across - x),
-        (16 >> shift_y).min(down - y),
-    );
-    ((x * 4, y * 4), (width * 4, height * 4))
-}
-
-fn error(shown: &[Plane], source: &[Plane], outline: &Outline, at: (usize, usize)) -> u64 {
-    (0..shown.len())
-        .map(|plane| {
-            let (at, size) = rectangle(plane, outline, at);
-            squares(&shown[plane], &source[plane], at, size)
-        })
-        .sum()
-}
-
-fn restore(tried: &mut [Plane], shown: &[Plane], outline: &Outline, at: (usize, usize)) {
-    for plane in 0..shown.len() {
-        let ((x, y), (width, height)) = rectangle(plane, outline, at);
-        for row in y..y + height {
-            tried[plane]
-                .row_mut(x, row, width)
-                .copy_from_slice(shown[plane].row(x, row, width));
-        }
-    }
-}
-
 /// Strengths that are worth trying for a step of the quantiser.
 fn candidates(step: i32, bits: u32) -> Vec<Strength> {
     let step = step >> (bits - 8);
     let near = (step / 40).clamp(0, 10) as u8;
-    let mut all = vec![Strength::default()];
-    for first in [near / 2, near, near * 3 / 2 + 1, near * 2 + 2] {
-        for second in [0, 1, 2] {
-            let first = first.min(15);
-            all.push(Strength {
-                luma: (first, second),
-                chroma: (first / 2, second),
-            });
-        }
-    }
+    let more = near * 3 / 2 + 1;
+    let ways = [
+        (0, 0),
+        (0, 1),
+        (near / 2, 0),
+        (near, 0),
+        (near, 1),
+        (more, 1),
+        (near * 2 + 2, 2),
+    ];
+    let mut all: Vec<Strength> = ways
+        .into_iter()
+        .map(|(first, second)| Strength {
+            luma: (first.min(15), second),
+            chroma: (first.min(15) / 2, second),
+        })
+        .collect();
     all.dedup();
     all
 }

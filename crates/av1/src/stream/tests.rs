@@ -180,6 +180,7 @@ fn agree(seed: u64) {
         depth,
         size,
         quantiser,
+        tint: quantiser,
         steps: [steps; 3],
         few_kinds: dice.roll(4) == 0,
         filters_edges: dice.roll(4) > 0,

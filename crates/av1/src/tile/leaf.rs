@@ -21,6 +21,7 @@ impl Tile<'_> {
         shape: Shape,
         named: Option<&[Luma]>,
     ) -> (Leaf, f32, Vec<Luma>) {
+        self.enter_block(at, shape);
         let (mut leaf, ranked) = self.best_luma(effort, at, shape, named);
         let ends = self.render_lumas(at, shape, &leaf);
         if self.has_chroma(at, shape) {
@@ -112,10 +113,16 @@ impl Tile<'_> {
     ) -> Vec<Luma> {
         let mut predicted = std::mem::take(&mut self.predicted);
         // What a difference in transformed samples costs, as far as it can be told before they are quantised.
-        let weight = self.frame.price.of(0).sqrt() * SATD_WEIGHT;
+        let weight = self.price.of(0).sqrt() * SATD_WEIGHT;
         let mut rank = |luma: Luma, ranked: &mut Vec<(f32, Luma)>| {
             predict(edges, luma, smooth, &mut predicted);
-            let off = satd::satd(&self.source[0], (at.0 * 4, at.1 * 4), shape, &predicted);
+            let off = satd::satd(
+                &self.source[0],
+                (at.0 * 4, at.1 * 4),
+                shape,
+                &predicted,
+                self.frame.depth.bits(),
+            );
             let mut counter = Counter::default();
             self.count_luma(&mut counter, at, shape, luma);
             ranked.push((off as f32 * weight + counter.cost as f32, luma));
@@ -353,7 +360,7 @@ impl Tile<'_> {
                 predict::add_luma(differences, alpha, depth, &mut predicted[..area]);
             }
         };
-        let weight = self.frame.price.of(1).sqrt() * SATD_WEIGHT;
+        let weight = self.price.of(1).sqrt() * SATD_WEIGHT;
         let mut ranked: Vec<(f32, Tint)> = Vec::new();
         for tint in candidates {
             let mut counter = Counter::default();
@@ -361,8 +368,9 @@ impl Tile<'_> {
             let mut cost = counter.cost as f32;
             for plane in 1..3 {
                 predict(plane, tint, &mut predicted);
-                cost +=
-                    satd::satd(&self.source[plane], origin, transform, &predicted) as f32 * weight;
+                cost += satd::satd(&self.source[plane], origin, transform, &predicted, depth)
+                    as f32
+                    * weight;
             }
             ranked.push((cost, tint));
         }

@@ -4,11 +4,13 @@ use super::{Place, Tile};
 use crate::block::{Leaf, Luma, TRANSFORMS, Tint};
 use crate::coefs::{self, Context};
 use crate::context::Side;
+use crate::picture::Plane;
 use crate::predict::{self, Around, Edges};
 use crate::quant;
 use crate::range::Counter;
 use crate::shape::Shape;
 use crate::transform::{self, Kind};
+use crate::wide::widely;
 
 /// A transform block that is to be coded.
 #[derive(Clone, Copy)]
@@ -43,6 +45,7 @@ impl Quantised {
 impl Tile<'_> {
     /// Predicts a leaf, and codes and adds what it differs.
     pub(super) fn render(&mut self, at: (usize, usize), shape: Shape, leaf: &Leaf) {
+        self.enter_block(at, shape);
         let ends = self.render_lumas(at, shape, leaf);
         self.render_tints(at, shape, leaf, ends);
     }
@@ -241,19 +244,8 @@ impl Tile<'_> {
         let coded = shape.within(5).area();
         let context = self.context(plane, (x, y), (wanted.block, shape));
         let residual = &mut self.residual[..area];
-        let rows = residual
-            .chunks_exact_mut(width)
-            .zip(predicted.chunks_exact(width));
-        let mut square = 0.0;
-        for (row, (target, predicted)) in rows.enumerate() {
-            let source = self.source[plane].row(x, y + row, width);
-            let mut sum = 0;
-            for ((target, &sample), &predicted) in target.iter_mut().zip(source).zip(predicted) {
-                *target = i32::from(sample) - i32::from(predicted);
-                sum += *target * *target;
-            }
-            square += sum as f32;
-        }
+        let source = &self.source[plane];
+        let square = widely(|| differences(source, (x, y), width, predicted, residual));
         let (levels, values) = (&mut self.held[..coded], &mut self.values[..coded]);
         if frame.is_lossless() {
             let (mut block, mut turned) = ([0; 16], [0; 16]);
@@ -287,7 +279,7 @@ impl Tile<'_> {
         let (steps, shift) = (frame.steps[plane], quant::shift(shape));
         quant::quantise(coefs, steps, shift, depth, levels);
         let told = wanted.luma.and_then(|luma| frame.told(shape, luma));
-        let price = frame.price.of(plane);
+        let price = self.price.of(plane);
         let block = coefs::Block {
             shape,
             plane,
@@ -336,17 +328,8 @@ impl Tile<'_> {
         } else {
             residual.fill(0);
         }
-        let most = (1 << depth.bits()) - 1;
-        let rows = self.residual[..area]
-            .chunks_exact(width)
-            .zip(predicted.chunks_exact(width));
-        for (row, (residual, predicted)) in rows.enumerate() {
-            let shown = self.shown[plane].row_mut(x, y + row, width);
-            for ((target, &difference), &predicted) in shown.iter_mut().zip(residual).zip(predicted)
-            {
-                *target = (i32::from(predicted) + difference).clamp(0, most) as u16;
-            }
-        }
+        let (residual, shown) = (&self.residual[..area], &mut self.shown[plane]);
+        widely(|| sums(residual, predicted, depth.bits(), shown, (x, y), width));
         self.places.push(Place {
             plane,
             shape,
@@ -363,5 +346,52 @@ impl Tile<'_> {
         let at = (within(x, shift.0), within(y, shift.1));
         self.known
             .set(plane, at, (shape.width4(), shape.height4()), true);
+    }
+}
+
+/// What a block differs from its prediction; returns the sum of squares.
+#[inline(always)]
+fn differences(
+    source: &Plane,
+    (x, y): (usize, usize),
+    width: usize,
+    predicted: &[u16],
+    residual: &mut [i32],
+) -> f32 {
+    let mut square = 0.0;
+    let rows = residual
+        .chunks_exact_mut(width)
+        .zip(predicted.chunks_exact(width));
+    for (row, (target, predicted)) in rows.enumerate() {
+        let source = source.row(x, y + row, width);
+        let mut sum = 0;
+        for ((target, &sample), &predicted) in target.iter_mut().zip(source).zip(predicted) {
+            *target = i32::from(sample) - i32::from(predicted);
+            sum += *target * *target;
+        }
+        square += sum as f32;
+    }
+    square
+}
+
+/// Predictions and what they differ put together.
+#[inline(always)]
+fn sums(
+    residual: &[i32],
+    predicted: &[u16],
+    bits: u32,
+    shown: &mut Plane,
+    (x, y): (usize, usize),
+    width: usize,
+) {
+    let most = (1 << bits) - 1;
+    let rows = residual
+        .chunks_exact(width)
+        .zip(predicted.chunks_exact(width));
+    for (row, (residual, predicted)) in rows.enumerate() {
+        let shown = shown.row_mut(x, y + row, width);
+        for ((target, &difference), &predicted) in shown.iter_mut().zip(residual).zip(predicted) {
+            *target = (i32::from(predicted) + difference).clamp(0, most) as u16;
+        }
     }
 }

@@ -3,11 +3,13 @@
 use super::turn::{Lanes, add, flip, turn};
 
 /// The lowest bits of a number, the other way round.
+#[inline(always)]
 fn reversed(bits: u32, value: usize) -> usize {
     value.reverse_bits() >> (usize::BITS - bits)
 }
 
 /// Puts values where the reversed bits of their places are.
+#[inline(always)]
 fn permute<const L: usize>(t: &mut [Lanes<L>], n: u32) {
     for place in 0..t.len() {
         let other = reversed(n, place);
@@ -18,7 +20,9 @@ fn permute<const L: usize>(t: &mut [Lanes<L>], n: u32) {
 }
 
 /// The inverse cosine transform (7.13.2.3), or what it undoes.
-pub(super) fn cosines<const L: usize, const BACK: bool>(t: &mut [Lanes<L>], n: u32) {
+#[inline(always)]
+pub(super) fn cosines<const L: usize, const BACK: bool, const N: u32>(t: &mut [Lanes<L>]) {
+    let (t, n) = (&mut t[..1 << N], N);
     if !BACK {
         permute(t, n);
     }
@@ -106,6 +110,7 @@ fn cosine_step<const L: usize, const BACK: bool>(t: &mut [Lanes<L>], n: u32, ste
     }
 }
 
+#[inline(always)]
 fn pairs(outer: usize, inner: usize) -> impl Iterator<Item = (usize, usize)> {
     (0..outer).flat_map(move |i| (0..inner).map(move |j| (i, j)))
 }

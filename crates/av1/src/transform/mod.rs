@@ -11,6 +11,7 @@ mod sine;
 mod turn;
 
 use crate::shape::Shape;
+use crate::wide::widely;
 use cosine::cosines;
 use sine::{sines, sines_4, sines_4_back};
 use turn::{Lanes, round};
@@ -81,6 +82,7 @@ const ROOT_TWO: i32 = 5793;
 const ROOT_HALF: i32 = 2896;
 
 /// Identity transforms stretch as the others do (7.13.2.15).
+#[inline(always)]
 fn stretch<const L: usize>(t: &mut [Lanes<L>]) {
     let n = t.len();
     for value in t.iter_mut().flatten() {
@@ -93,13 +95,18 @@ fn stretch<const L: usize>(t: &mut [Lanes<L>]) {
     }
 }
 
+#[inline(always)]
 fn along<const L: usize, const BACK: bool>(axis: Axis, t: &mut [Lanes<L>]) {
-    match axis {
-        Axis::Cosine => cosines::<L, BACK>(t, t.len().ilog2()),
-        Axis::Sine if t.len() == 4 && BACK => sines_4_back(t),
-        Axis::Sine if t.len() == 4 => sines_4(t),
-        Axis::Sine => sines::<L, BACK>(t),
-        Axis::Identity => stretch(t),
+    match (axis, t.len()) {
+        (Axis::Cosine, 4) => cosines::<L, BACK, 2>(t),
+        (Axis::Cosine, 8) => cosines::<L, BACK, 3>(t),
+        (Axis::Cosine, 16) => cosines::<L, BACK, 4>(t),
+        (Axis::Cosine, 32) => cosines::<L, BACK, 5>(t),
+        (Axis::Cosine, _) => cosines::<L, BACK, 6>(t),
+        (Axis::Sine, 4) if BACK => sines_4_back(t),
+        (Axis::Sine, 4) => sines_4(t),
+        (Axis::Sine, _) => sines::<L, BACK>(t),
+        (Axis::Identity, _) => stretch(t),
     }
 }
 
@@ -119,11 +126,12 @@ fn is_two_to_one(shape: Shape) -> bool {
 /// From coefficients to what is added to a prediction, row by row (7.13.3). Of sides of 64 there are 32 coefficients.
 pub(crate) fn inverse(coefs: &[i32], shape: Shape, kind: Kind, depth: u32, residual: &mut [i32]) {
     match shape.shorter() {
-        2 => inverse_by::<4>(coefs, shape, kind, depth, residual),
-        _ => inverse_by::<LANES>(coefs, shape, kind, depth, residual),
+        2 => widely(|| inverse_by::<4>(coefs, shape, kind, depth, residual)),
+        _ => widely(|| inverse_by::<LANES>(coefs, shape, kind, depth, residual)),
     }
 }
 
+#[inline(always)]
 fn inverse_by<const L: usize>(
     coefs: &[i32],
     shape: Shape,
@@ -189,11 +197,12 @@ pub(crate) fn forward(
     (middle, coefs): (&mut [i32], &mut [i32]),
 ) {
     match shape.shorter() {
-        2 => forward_by::<4>(residual, shape, kind, depth, (middle, coefs)),
-        _ => forward_by::<LANES>(residual, shape, kind, depth, (middle, coefs)),
+        2 => widely(|| forward_by::<4>(residual, shape, kind, depth, (middle, coefs))),
+        _ => widely(|| forward_by::<LANES>(residual, shape, kind, depth, (middle, coefs))),
     }
 }
 
+#[inline(always)]
 fn forward_by<const L: usize>(
     residual: &[i32],
     shape: Shape,

@@ -9,6 +9,7 @@ use super::turn::{Lanes, add, cosine, mix, round};
 const SINES: [i32; 4] = [1321, 2482, 3344, 3803];
 
 /// The inverse sine transform of four values (7.13.2.6).
+#[inline(always)]
 pub(super) fn sines_4<const L: usize>(t: &mut [Lanes<L>]) {
     let [s1, s2, s3, s4] = SINES;
     for lane in 0..L {
@@ -24,6 +25,7 @@ pub(super) fn sines_4<const L: usize>(t: &mut [Lanes<L>]) {
 }
 
 /// What that undoes.
+#[inline(always)]
 pub(super) fn sines_4_back<const L: usize>(t: &mut [Lanes<L>]) {
     let [s1, s2, s3, s4] = SINES;
     for lane in 0..L {
@@ -44,6 +46,7 @@ const SINE_16: ([usize; 16], [usize; 16]) = (
 );
 
 /// The inverse sine transform of 8 or 16 values (7.13.2.7 and 7.13.2.8), or what it undoes.
+#[inline(always)]
 pub(super) fn sines<const L: usize, const BACK: bool>(t: &mut [Lanes<L>]) {
     let n = t.len();
     let (sources, targets): (&[usize], &[usize]) = match n {

@@ -61,7 +61,13 @@ fn cosines_are_those_of_the_formula() {
         for row in [0, 1, size / 2, size - 1] {
             let mut t = vec![[0; 4]; size];
             t[row] = [1 << 12; 4];
-            cosines::<4, false>(&mut t, n);
+            match n {
+                2 => cosines::<4, false, 2>(&mut t),
+                3 => cosines::<4, false, 3>(&mut t),
+                4 => cosines::<4, false, 4>(&mut t),
+                5 => cosines::<4, false, 5>(&mut t),
+                _ => cosines::<4, false, 6>(&mut t),
+            }
             for (place, lanes) in t.iter().enumerate() {
                 let angle =
                     std::f64::consts::PI * (2 * place + 1) as f64 * row as f64 / (2 * size) as f64;
