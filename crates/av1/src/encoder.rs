@@ -5,7 +5,7 @@ use crate::headers::Colour;
 use crate::picture::Picture;
 use crate::quant::Steps;
 use crate::stream::{self, Coded};
-use crate::tile::{Effort, Frame, Price};
+use crate::tile::{self, Effort, Frame, Price};
 
 /// How much time an encode may take.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -31,20 +31,20 @@ impl Pace {
                 tints: 1,
             },
             Pace::Steady => Effort {
-                modes: 3,
-                halves: 5,
+                modes: 2,
+                halves: 0,
                 thirds: 0,
                 kinds: true,
                 depth: 1,
                 tints: 2,
             },
             Pace::Patient => Effort {
-                modes: 6,
-                halves: 6,
-                thirds: 6,
+                modes: 3,
+                halves: 5,
+                thirds: 4,
                 kinds: true,
                 depth: 2,
-                tints: 4,
+                tints: 3,
             },
         }
     }
@@ -63,6 +63,7 @@ pub fn encode(picture: &Picture, colour: Colour, quantiser: u8, pace: Pace) -> O
         tint: quantiser,
         filters_edges: true,
         price: Price::new(steps),
+        busy: tile::busy(&picture.planes()[0]),
     };
     let effort = pace.effort();
     let step = steps[0].others;
@@ -71,6 +72,6 @@ pub fn encode(picture: &Picture, colour: Colour, quantiser: u8, pace: Pace) -> O
         picture,
         colour,
         |tile, at| tile.decide(&effort, at),
-        |tile| filter::pick(&tile.shown, &tile.source, &tile.outline, step),
+        |shown, source, outline| filter::pick(shown, source, outline, step),
     )
 }

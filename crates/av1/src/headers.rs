@@ -4,6 +4,7 @@ use crate::bits::Bits;
 use crate::filter::Filters;
 use crate::picture::{Chroma, Depth};
 use crate::tile::Frame;
+use crate::tiling::Tiling;
 
 /// What colours the samples stand for, as code points of ITU-T H.273.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -113,12 +114,12 @@ fn colours(bits: &mut Bits, frame: &Frame, colour: Colour) {
 }
 
 /// The header of the frame, up to its tiles.
-pub(crate) fn frame(frame: &Frame, filters: &Filters) -> Vec<u8> {
+pub(crate) fn frame(frame: &Frame, filters: &Filters, tiling: &Tiling) -> Vec<u8> {
     let mut bits = Bits::default();
     bits.flag(false); // distributions adapt
     bits.flag(false); // no palettes and copies
     bits.flag(false); // shown as large as it is
-    tiles(&mut bits, frame);
+    tiles(&mut bits, tiling);
     bits.put(frame.quantiser.into(), 8);
     bits.delta(0);
     if frame.chroma != Chroma::None {
@@ -158,22 +159,18 @@ fn filtered(bits: &mut Bits, frame: &Frame, filters: &Filters) {
     }
 }
 
-/// One tile, where the picture is not too large for that.
-fn tiles(bits: &mut Bits, frame: &Frame) {
-    let (across, down) = frame.units();
-    let superblocks = |units: usize| units.div_ceil(16) as u32;
-    let (across, down) = (superblocks(across), superblocks(down));
-    let log = |count: u32, most: u32| (0u32..).find(|log| most << log >= count).unwrap_or(0);
-    let least_columns = log(across, 64);
-    let most_columns = log(across.min(64), 1);
-    let most_rows = log(down.min(64), 1);
-    let least = log(across * down, 2304).max(least_columns);
+fn tiles(bits: &mut Bits, tiling: &Tiling) {
     bits.flag(true); // tiles of one size
-    // As few as there may be.
-    if least_columns < most_columns {
-        bits.flag(false);
+    for [least, most, own] in [tiling.columns, tiling.rows] {
+        for log in least..most {
+            bits.flag(log < own);
+            if log >= own {
+                break;
+            }
+        }
     }
-    if least.saturating_sub(least_columns) < most_rows {
-        bits.flag(false);
+    if tiling.bits() > 0 {
+        bits.put(0, tiling.bits()); // whose distributions would be handed on
+        bits.put(3, 2); // lengths have four bytes
     }
 }

@@ -21,6 +21,7 @@ mod shape;
 mod stream;
 mod tables;
 mod tile;
+mod tiling;
 mod transform;
 mod wide;
 

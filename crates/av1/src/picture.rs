@@ -101,6 +101,24 @@ impl Plane {
         &mut self.samples[y * self.width + x..][..count]
     }
 
+    /// Lays another over it, at a place where it fits.
+    pub(crate) fn paste(&mut self, other: &Plane, (x, y): (usize, usize)) {
+        for row in 0..other.height() {
+            let width = other.width;
+            self.row_mut(x, y + row, width)
+                .copy_from_slice(other.row(0, row, width));
+        }
+    }
+
+    /// A part of it, from a place on.
+    fn part(&self, (x, y): (usize, usize), (width, height): (usize, usize)) -> Plane {
+        let rows = (y..y + height).flat_map(|y| self.row(x, y, width));
+        Plane {
+            width,
+            samples: rows.copied().collect(),
+        }
+    }
+
     /// The same, with its last column and row repeated or left out to get to a size.
     pub(crate) fn resized(&self, width: usize, height: usize) -> Plane {
         let mut samples = Vec::with_capacity(width * height);
@@ -145,6 +163,17 @@ impl Picture {
             depth,
             planes,
         })
+    }
+
+    /// A part of it, from an even place on.
+    pub(crate) fn part(&self, at: (usize, usize), size: (usize, usize)) -> Option<Picture> {
+        let part = |(index, plane): (usize, &Plane)| {
+            let (x, y) = self.chroma.shift(index);
+            let side = |side: usize, shift: u8| side.div_ceil(1 << shift);
+            plane.part((at.0 >> x, at.1 >> y), (side(size.0, x), side(size.1, y)))
+        };
+        let planes = self.planes.iter().enumerate().map(part);
+        Picture::new(self.chroma, self.depth, planes.collect())
     }
 
     /// How much chroma there is.

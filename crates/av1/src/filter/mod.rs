@@ -115,6 +115,24 @@ impl Outline {
         }
     }
 
+    /// Takes over a part that begins at a unit of luma.
+    pub fn paste(&mut self, part: &Outline, (x, y): (usize, usize)) {
+        for row in 0..part.down {
+            let start = (y + row) * self.across + x;
+            let skips = &part.skips[row * part.across..][..part.across];
+            self.skips[start..start + part.across].copy_from_slice(skips);
+        }
+        for plane in 0..self.chroma.planes() {
+            let (shift_x, shift_y) = self.chroma.shift(plane);
+            let ((across, _), (width, height)) = (self.units(plane), part.units(plane));
+            for row in 0..height {
+                let start = ((y >> shift_y) + row) * across + (x >> shift_x);
+                let units = &part.transforms[plane][row * width..][..width];
+                self.transforms[plane][start..start + width].copy_from_slice(units);
+            }
+        }
+    }
+
     /// Notes whether a block has no coefficients.
     pub fn skip(&mut self, (x, y): (usize, usize), shape: Shape, skips: bool) {
         let end = (x + shape.width4()).min(self.across);
@@ -125,9 +143,9 @@ impl Outline {
 }
 
 /// Filters a picture as it was put together, each superblock by its choice.
-pub(crate) fn apply(shown: &mut Vec<Plane>, outline: &Outline, filters: &Filters, choices: &[u8]) {
+pub(crate) fn apply(shown: &mut [Plane], outline: &Outline, filters: &Filters, choices: &[u8]) {
     deblock(shown, outline, filters.levels);
-    let before = shown.clone();
+    let before = shown.to_vec();
     for (at, &choice) in outline.superblocks().zip(choices) {
         let strength = filters.strengths[usize::from(choice)];
         enhance(&before, shown, outline, at, (strength, filters.damping));

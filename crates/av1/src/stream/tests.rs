@@ -1,5 +1,7 @@
 //! Whole pictures from random decisions, as an independent decoder shows them.
 
+use std::sync::Mutex;
+
 use re_rav1d::{Decoder, PixelLayout, PlanarImageComponent, Settings};
 
 use crate::block::{self, Leaf, Luma, Node, Part, TRANSFORMS, Tint};
@@ -185,6 +187,7 @@ fn agree(seed: u64) {
         few_kinds: dice.roll(4) == 0,
         filters_edges: dice.roll(4) > 0,
         price: Price::new([steps; 3]),
+        busy: 10.0,
     };
     let strength = |dice: &mut Dice| (dice.roll(16) as u8, dice.of(&[0, 1, 2, 4]));
     let count = 1 << dice.roll(4);
@@ -205,13 +208,21 @@ fn agree(seed: u64) {
         strengths,
     };
     let mut others = Dice(seed + 1);
+    let decisions = Mutex::new(dice);
     let coded = stream::coded(
         &frame,
         &picture,
         Colour::default(),
-        |tile, at| node(&mut dice, tile, at, SUPERBLOCK),
-        |tile| {
-            let choices = tile.outline.superblocks().map(|_| others.roll(count) as u8);
+        |tile, at| {
+            node(
+                &mut decisions.lock().expect("one at a time"),
+                tile,
+                at,
+                SUPERBLOCK,
+            )
+        },
+        |_, _, outline| {
+            let choices = outline.superblocks().map(|_| others.roll(count) as u8);
             (filters.clone(), choices.collect())
         },
     );
@@ -259,5 +270,16 @@ fn every_pace_makes_what_it_says_and_worse_is_lighter() {
             coded.units.len()
         });
         assert!(weights.is_sorted_by(|a, b| a > b), "{pace:?} {weights:?}");
+    }
+}
+
+#[test]
+fn pictures_of_several_tiles_are_shown_alike() {
+    let flat = Plane::filled(4096, 2310, 77);
+    let tall = Picture::new(Chroma::None, Depth::Eight, vec![flat]).expect("a plane");
+    let wide = picture(&mut Dice(5), Chroma::Halved, Depth::Eight, (4150, 70));
+    for picture in [wide, tall] {
+        let coded = encode(&picture, Colour::default(), 150, Pace::Quick).expect("a picture");
+        assert!(decoded(&coded.units) == Ok(coded.shown));
     }
 }

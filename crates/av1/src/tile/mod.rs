@@ -38,6 +38,8 @@ pub(crate) struct Frame {
     /// Whether edges are filtered for directions.
     pub filters_edges: bool,
     pub price: Price,
+    /// How busy the picture is, as the mean of standard deviations.
+    pub busy: f32,
 }
 
 /// What a squared error in luma and in chroma costs, in parts of a bit.
@@ -75,6 +77,18 @@ impl Price {
 impl Frame {
     pub fn is_lossless(&self) -> bool {
         self.quantiser == 0
+    }
+
+    /// The same for a tile that begins at a superblock and has so many.
+    pub fn part(&self, at: (usize, usize), size: (usize, usize)) -> Frame {
+        let side = |at: usize, size: usize, whole: usize| (size * 64).min(whole - at * 64);
+        Frame {
+            size: (
+                side(at.0, size.0, self.size.0),
+                side(at.1, size.1, self.size.1),
+            ),
+            ..self.clone()
+        }
     }
 
     /// What the type of a transform block of luma is told by, where it is.
@@ -133,9 +147,8 @@ pub(crate) struct Tile<'a> {
     log: Log,
     /// How the directional filter is chosen, until that is told: so many bits of a number.
     choice: Option<(u32, u32)>,
-    /// How busy the picture is in each cell of 8 × 8, and on the whole.
+    /// How busy the picture is in each cell of 8 × 8.
     busy: Vec<f32>,
-    busy_on_the_whole: f32,
     /// What errors cost in the block at hand.
     price: Price,
     /// The levels of the leaf that was rendered last, and where they belong.
@@ -162,11 +175,9 @@ impl<'a> Tile<'a> {
         };
         let source: Vec<Plane> = picture.planes().iter().enumerate().map(padded).collect();
         let blank = |plane: &Plane| Plane::filled(plane.width(), plane.height(), 0);
-        let busy = activity(&source[0]);
         Tile {
             frame,
-            busy_on_the_whole: busy.iter().sum::<f32>() / busy.len() as f32,
-            busy,
+            busy: activity(&source[0]),
             price: frame.price,
             shown: source.iter().map(blank).collect(),
             source,
@@ -238,7 +249,7 @@ impl<'a> Tile<'a> {
                 count += 1.0;
             }
         }
-        let weight = (CALM + self.busy_on_the_whole) / (CALM + sum / count);
+        let weight = (CALM + self.frame.busy) / (CALM + sum / count);
         self.price = Price {
             errors: self.frame.price.errors.map(|price| price * weight),
         };
@@ -339,6 +350,13 @@ impl Rewound<'_> {
             }
         }
     }
+}
+
+/// How busy a picture is on the whole.
+pub(crate) fn busy(luma: &Plane) -> f32 {
+    let whole = |side: usize| side.div_ceil(8) * 8;
+    let cells = activity(&luma.resized(whole(luma.width()), whole(luma.height())));
+    cells.iter().sum::<f32>() / cells.len() as f32
 }
 
 /// The standard deviation in each cell of 8 × 8.

@@ -7,7 +7,7 @@ use std::sync::OnceLock;
 
 use avif_serialize::Aviffy;
 use avif_serialize::constants::MatrixCoefficients;
-use rav1e::prelude::*;
+use kiln_av1::{Colour, Depth, Picture, Plane};
 
 use super::coder::{Abilities, Coder, Ways};
 use super::{Chroma, Coding, EncodeError, Format, Manner, Pace, Passes};
@@ -25,14 +25,14 @@ const ABILITIES: Abilities = Abilities {
     ways: Some(WAYS),
     slow: true,
     packs_alike: false,
-    // Measured with rav1e 0.8: lookahead, reconstruction and search state.
-    memory: 40,
+    // What is coded, what is shown, filters tried on it, and levels until they are written.
+    memory: 60,
     scalable: false,
     least_look: 0.0,
     frame_bytes: 300,
     repacks: false,
     passes: false,
-    revision: 1,
+    revision: 2,
 };
 
 const WAYS: Ways = Ways {
@@ -45,12 +45,12 @@ const WAYS: Ways = Ways {
     tiles_above: None,
 };
 
-/// The encoder's speed, 0 (slowest) to 10.
-fn speed(pace: Pace) -> u8 {
+/// How much time the encoder takes.
+fn pace(pace: Pace) -> kiln_av1::Pace {
     match pace {
-        Pace::Quick => 10,
-        Pace::Steady => 8,
-        Pace::Patient => 6,
+        Pace::Quick => kiln_av1::Pace::Quick,
+        Pace::Steady => kiln_av1::Pace::Steady,
+        Pace::Patient => kiln_av1::Pace::Patient,
     }
 }
 
@@ -79,54 +79,65 @@ impl Coder for Avif {
 /// What a file is made by.
 #[derive(Clone, Copy)]
 struct Settings {
-    /// The base quantiser index, 1 (best) to 255.
-    quantizer: usize,
-    /// The encoder's speed, 0 (slowest) to 10.
-    speed: u8,
+    /// From 1 (best) to 255.
+    quantiser: u8,
+    pace: kiln_av1::Pace,
+    colour: Colour,
 }
 
 impl Settings {
-    fn of(manner: Manner) -> Settings {
+    fn of(manner: Manner, gamut: Gamut) -> Settings {
         let dial = match manner.coding {
             Coding::Dial(dial) => dial,
             Coding::Lossless => 100,
         };
         Settings {
-            quantizer: quantizer(dial),
-            speed: speed(manner.pace),
+            quantiser: quantiser(dial),
+            pace: pace(manner.pace),
+            colour: Colour {
+                primaries: match gamut {
+                    Gamut::Srgb => 1,
+                    Gamut::DisplayP3 => 12,
+                },
+                ..Colour::default()
+            },
         }
+    }
+
+    /// A picture as one key frame.
+    fn coded(self, picture: Option<&Picture>) -> Result<Vec<u8>, EncodeError> {
+        let coded = |picture| kiln_av1::encode(picture, self.colour, self.quantiser, self.pace);
+        let coded = picture.and_then(coded).map(|coded| coded.units);
+        coded.ok_or_else(|| {
+            let what = "its planes do not fit one another".to_owned();
+            EncodeError::failed(Format::Avif, what)
+        })
     }
 }
 
 /// A raster as planes, each made when it is first needed.
 struct Prepared<'a> {
     raster: &'a Raster,
-    halved: OnceLock<Planes>,
-    full: OnceLock<Planes>,
-    alpha: OnceLock<Option<PlaneBytes>>,
+    halved: OnceLock<Option<Picture>>,
+    full: OnceLock<Option<Picture>>,
+    alpha: OnceLock<Option<Picture>>,
 }
 
 impl super::Prepared for Prepared<'_> {
     fn encode(&self, manner: Manner) -> Result<Vec<u8>, EncodeError> {
-        let (raster, settings) = (self.raster, Settings::of(manner));
-        let planes = match manner.chroma {
-            Chroma::Halved => self.halved.get_or_init(|| Planes::of(raster, true)),
-            _ => self.full.get_or_init(|| Planes::of(raster, false)),
+        let (raster, gamut) = (self.raster, self.raster.gamut());
+        let settings = Settings::of(manner, gamut);
+        let is_halved = manner.chroma == Chroma::Halved;
+        let planes = if is_halved { &self.halved } else { &self.full };
+        let colour = planes.get_or_init(|| planes_of(raster, is_halved));
+        let colour = settings.coded(colour.as_ref())?;
+        let alpha = match raster.channels() {
+            Channels::Rgb => None,
+            Channels::Rgba => {
+                let alpha = self.alpha.get_or_init(|| alpha(raster));
+                Some(settings.coded(alpha.as_ref())?)
+            }
         };
-        let sampling = if planes.halved {
-            ChromaSampling::Cs420
-        } else {
-            ChromaSampling::Cs444
-        };
-        let (gamut, size) = (raster.gamut(), raster.size());
-        let sides = (size.width() as usize, size.height() as usize);
-        let colour = still(sides, sampling, settings, gamut, &planes.colour)?;
-        let alpha = self.alpha.get_or_init(|| alpha(raster));
-        let alpha = alpha.as_ref().map(|alpha| {
-            let planes = std::slice::from_ref(alpha);
-            still(sides, ChromaSampling::Cs400, settings, gamut, planes)
-        });
-        let alpha = alpha.transpose()?;
         let mut container = Aviffy::new();
         container
             .set_matrix_coefficients(MatrixCoefficients::Bt601)
@@ -134,133 +145,70 @@ impl super::Prepared for Prepared<'_> {
                 Gamut::Srgb => avif_serialize::constants::ColorPrimaries::Bt709,
                 Gamut::DisplayP3 => avif_serialize::constants::ColorPrimaries::DisplayP3,
             })
-            .set_chroma_subsampling((planes.halved, planes.halved))
-            .set_seq_profile(if planes.halved { 0 } else { 1 });
+            .set_chroma_subsampling((is_halved, is_halved))
+            .set_seq_profile(if is_halved { 0 } else { 1 });
+        let size = raster.size();
         Ok(container.to_vec(&colour, alpha.as_deref(), size.width(), size.height(), 8))
     }
 }
 
 /// The alpha of a raster that has one.
-fn alpha(raster: &Raster) -> Option<PlaneBytes> {
-    let pitch = raster.size().width() as usize;
-    let alphas = raster.samples().iter().skip(3).step_by(4).copied();
-    (raster.channels() == Channels::Rgba).then(|| PlaneBytes {
-        samples: alphas.collect(),
-        pitch,
-    })
+fn alpha(raster: &Raster) -> Option<Picture> {
+    let alphas = raster.samples().iter().skip(3).step_by(4);
+    let plane = Plane::new(
+        raster.size().width() as usize,
+        alphas.map(|&alpha| alpha.into()).collect(),
+    )?;
+    Picture::new(kiln_av1::Chroma::None, Depth::Eight, vec![plane])
 }
 
-/// One AV1 key frame.
-fn still(
-    (width, height): (usize, usize),
-    sampling: ChromaSampling,
-    settings: Settings,
-    gamut: Gamut,
-    planes: &[PlaneBytes],
-) -> Result<Vec<u8>, EncodeError> {
-    let failed = |error: String| EncodeError::failed(Format::Avif, error);
-    let config = EncoderConfig {
-        width,
-        height,
-        bit_depth: 8,
-        chroma_sampling: sampling,
-        chroma_sample_position: ChromaSamplePosition::Unknown,
-        pixel_range: PixelRange::Full,
-        color_description: Some(ColorDescription {
-            color_primaries: match gamut {
-                Gamut::Srgb => ColorPrimaries::BT709,
-                Gamut::DisplayP3 => ColorPrimaries::SMPTE432,
-            },
-            transfer_characteristics: TransferCharacteristics::SRGB,
-            matrix_coefficients: rav1e::prelude::MatrixCoefficients::BT601,
-        }),
-        still_picture: true,
-        low_latency: true,
-        quantizer: settings.quantizer,
-        tune: Tune::Psychovisual,
-        ..EncoderConfig::with_speed_preset(settings.speed)
+/// The quantiser of a dial, in equal steps from 255 (dial 0) to 1 (dial 100): 0 would be a lossless mode that the
+/// conversion of colours has already defeated.
+fn quantiser(dial: u8) -> u8 {
+    (255 - u16::from(dial.min(100)) * 254 / 100) as u8
+}
+
+/// Luma and chroma in full range by the ITU-R BT.601 matrix; chroma halved both ways by the mean of each 2 × 2 block
+/// when asked.
+fn planes_of(raster: &Raster, halved: bool) -> Option<Picture> {
+    let (width, height) = (
+        raster.size().width() as usize,
+        raster.size().height() as usize,
+    );
+    let step = raster.channels().count();
+    let grid = if halved { 2 } else { 1 };
+    let chroma_width = width.div_ceil(grid);
+    let mut luma = Vec::with_capacity(width * height);
+    let mut chroma = [Vec::new(), Vec::new()];
+    let samples = raster.samples();
+    let pitch = width * step;
+    for rows in samples.chunks(pitch * grid) {
+        let mut sums = vec![[0.0f32; 3]; chroma_width];
+        for row in rows.chunks_exact(pitch) {
+            for (x, pixel) in row.chunks_exact(step).enumerate() {
+                let [r, g, b] = [pixel[0], pixel[1], pixel[2]].map(f32::from);
+                let y = 0.299 * r + 0.587 * g + 0.114 * b;
+                luma.push((y + 0.5).min(255.0) as u16);
+                let sum = &mut sums[x / grid];
+                sum[0] += (b - y) / 1.772;
+                sum[1] += (r - y) / 1.402;
+                sum[2] += 1.0;
+            }
+        }
+        for [blue, red, count] in sums {
+            chroma[0].push((blue / count + 128.5).min(255.0) as u16);
+            chroma[1].push((red / count + 128.5).min(255.0) as u16);
+        }
+    }
+    let [blue, red] = chroma;
+    let planes = vec![
+        Plane::new(width, luma)?,
+        Plane::new(chroma_width, blue)?,
+        Plane::new(chroma_width, red)?,
+    ];
+    let chroma = match halved {
+        true => kiln_av1::Chroma::Halved,
+        false => kiln_av1::Chroma::Full,
     };
-    // One thread: pictures are what runs in parallel, and tiles would cost bytes.
-    let config = Config::new().with_encoder_config(config).with_threads(1);
-    let mut context: Context<u8> = config.new_context().map_err(|e| failed(e.to_string()))?;
-    let mut frame = context.new_frame();
-    for (plane, bytes) in frame.planes.iter_mut().zip(planes) {
-        plane.copy_from_raw_u8(&bytes.samples, bytes.pitch, 1);
-    }
-    context
-        .send_frame(frame)
-        .map_err(|e| failed(e.to_string()))?;
-    context.flush();
-    let mut coded = Vec::new();
-    loop {
-        match context.receive_packet() {
-            Ok(packet) => coded.extend(packet.data),
-            Err(EncoderStatus::Encoded) => {}
-            Err(EncoderStatus::LimitReached) => return Ok(coded),
-            Err(error) => return Err(failed(error.to_string())),
-        }
-    }
-}
-
-/// The base quantiser index of a dial, in equal steps from 255 (dial 0) to 1 (dial 100); index
-/// 0 would switch to a lossless mode that the colour conversion has already defeated.
-fn quantizer(dial: u8) -> usize {
-    255 - usize::from(dial.min(100)) * 254 / 100
-}
-
-struct PlaneBytes {
-    samples: Vec<u8>,
-    pitch: usize,
-}
-
-/// Luma and chroma.
-struct Planes {
-    colour: [PlaneBytes; 3],
-    halved: bool,
-}
-
-impl Planes {
-    /// Luma and chroma in full range by the ITU-R BT.601 matrix; chroma halved both ways by the
-    /// mean of each 2×2 block when asked.
-    fn of(raster: &Raster, halved: bool) -> Planes {
-        let (width, height) = (
-            raster.size().width() as usize,
-            raster.size().height() as usize,
-        );
-        let step = raster.channels().count();
-        let grid = if halved { 2 } else { 1 };
-        let chroma_width = width.div_ceil(grid);
-        let mut luma = Vec::with_capacity(width * height);
-        let mut chroma = [Vec::new(), Vec::new()];
-        let samples = raster.samples();
-        let pitch = width * step;
-        for rows in samples.chunks(pitch * grid) {
-            let mut sums = vec![[0.0f32; 3]; chroma_width];
-            for row in rows.chunks_exact(pitch) {
-                for (x, pixel) in row.chunks_exact(step).enumerate() {
-                    let [r, g, b] = [pixel[0], pixel[1], pixel[2]].map(f32::from);
-                    let y = 0.299 * r + 0.587 * g + 0.114 * b;
-                    luma.push((y + 0.5) as u8);
-                    let sum = &mut sums[x / grid];
-                    sum[0] += (b - y) / 1.772;
-                    sum[1] += (r - y) / 1.402;
-                    sum[2] += 1.0;
-                }
-            }
-            for [blue, red, count] in sums {
-                chroma[0].push((blue / count + 128.5) as u8);
-                chroma[1].push((red / count + 128.5) as u8);
-            }
-        }
-        let [blue, red] = chroma;
-        let plane = |samples, pitch| PlaneBytes { samples, pitch };
-        Planes {
-            colour: [
-                plane(luma, width),
-                plane(blue, chroma_width),
-                plane(red, chroma_width),
-            ],
-            halved,
-        }
-    }
+    Picture::new(chroma, Depth::Eight, planes)
 }
