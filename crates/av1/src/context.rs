@@ -150,16 +150,10 @@ impl Known {
     }
 
     /// Marks some units of a plane, counted from its first.
-    pub fn set(
-        &mut self,
-        plane: usize,
-        (x, y): (usize, usize),
-        (width, height): (usize, usize),
-        known: bool,
-    ) {
+    pub fn set(&mut self, plane: usize, (x, y): (usize, usize), (width, height): (usize, usize)) {
         let bits = ((1u32 << width) - 1) << (x + 1);
         for row in &mut self.rows[plane][y + 1..(y + 1 + height).min(18)] {
-            *row = if known { *row | bits } else { *row & !bits };
+            *row |= bits;
         }
     }
 }

@@ -60,7 +60,6 @@ pub fn encode(picture: &Picture, colour: Colour, quantiser: u8, pace: Pace) -> O
         quantiser,
         steps,
         few_kinds: false,
-        tint: quantiser,
         filters_edges: true,
         price: Price::new(steps),
         busy: tile::busy(&picture.planes()[0]),

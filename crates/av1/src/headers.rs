@@ -123,9 +123,8 @@ pub(crate) fn frame(frame: &Frame, filters: &Filters, tiling: &Tiling) -> Vec<u8
     bits.put(frame.quantiser.into(), 8);
     bits.delta(0);
     if frame.chroma != Chroma::None {
-        let off = i32::from(frame.tint) - i32::from(frame.quantiser);
-        bits.delta(off);
-        bits.delta(off);
+        bits.delta(0);
+        bits.delta(0);
     }
     bits.flag(false); // no matrices
     bits.flag(false); // no segments

@@ -25,6 +25,11 @@ impl Steps {
             others: others.into(),
         }
     }
+
+    /// That of a coefficient, by its place.
+    pub fn of(self, place: usize) -> i32 {
+        if place == 0 { self.first } else { self.others }
+    }
 }
 
 /// How far the values of large transforms are shifted.

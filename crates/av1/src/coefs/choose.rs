@@ -82,11 +82,7 @@ pub(crate) fn choose(
             continue;
         }
         let coef = block.coefs[place].abs();
-        let step = if place == 0 {
-            block.steps.first
-        } else {
-            block.steps.others
-        };
+        let step = block.steps.of(place);
         let range_odds = &odds.coefs.range[class.min(3)][chroma][beyond];
         let saved = |level: i32| {
             let value = (level * step) >> block.shift;
@@ -176,11 +172,7 @@ pub(crate) fn choose(
         return none;
     }
     for (place, (&level, value)) in levels.iter().zip(values).enumerate() {
-        let step = if place == 0 {
-            block.steps.first
-        } else {
-            block.steps.others
-        };
+        let step = block.steps.of(place);
         let size = (level.abs() * step) >> block.shift;
         *value = if level < 0 { -size } else { size };
     }

@@ -56,12 +56,11 @@ fn edges(plane: &mut Plane, outline: &Outline, (index, is_vertical): (usize, boo
                 continue;
             }
             let unit = units[y * across + x];
-            let (is_edge, at, own, before) = match is_vertical {
-                true if x > 0 => (unit.is_left, x, unit.w, units[y * across + x - 1].w),
-                false if y > 0 => (unit.is_top, y, unit.h, units[(y - 1) * across + x].h),
+            let (is_edge, own, before) = match is_vertical {
+                true if x > 0 => (unit.is_left, unit.w, units[y * across + x - 1].w),
+                false if y > 0 => (unit.is_top, unit.h, units[(y - 1) * across + x].h),
                 _ => continue,
             };
-            debug_assert!(at > 0);
             if !is_edge {
                 continue;
             }
@@ -123,14 +122,14 @@ fn smooth(
             3 => (2, 1),
             _ => (3, 0),
         };
-        return widely(samples, at, over, (p, q), (taps, wide));
+        return flatly(samples, at, over, (p, q), (taps, wide));
     }
     let is_high = off(p[1], p[0]) > limits.high || off(q[1], q[0]) > limits.high;
     narrowly(samples, at, over, (p, q), is_high, limits);
 }
 
 /// Means over so many samples each way, of which so many count twice.
-fn widely(
+fn flatly(
     samples: &mut [u16],
     at: usize,
     over: usize,

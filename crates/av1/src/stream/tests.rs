@@ -182,7 +182,6 @@ fn agree(seed: u64) {
         depth,
         size,
         quantiser,
-        tint: quantiser,
         steps: [steps; 3],
         few_kinds: dice.roll(4) == 0,
         filters_edges: dice.roll(4) > 0,
@@ -255,21 +254,19 @@ fn random_decisions_are_shown_alike() {
 #[test]
 fn every_pace_makes_what_it_says_and_worse_is_lighter() {
     let mut dice = Dice(77);
-    let picture = picture(&mut dice, Chroma::Halved, Depth::Eight, (100, 75));
-    for pace in [Pace::Quick, Pace::Steady, Pace::Patient] {
-        let weights = [0, 30, 120, 255].map(|quantiser| {
-            let coded = encode(&picture, Colour::default(), quantiser, pace).expect("a picture");
-            assert!(
-                decoded(&coded.units) == Ok(coded.shown.clone()),
-                "{pace:?} {quantiser}"
-            );
-            assert!(
-                (coded.shown == picture) == (quantiser == 0),
-                "{pace:?} {quantiser}"
-            );
-            coded.units.len()
-        });
-        assert!(weights.is_sorted_by(|a, b| a > b), "{pace:?} {weights:?}");
+    for chroma in [Chroma::None, Chroma::Halved, Chroma::Full] {
+        let picture = picture(&mut dice, chroma, Depth::Eight, (100, 75));
+        for pace in [Pace::Quick, Pace::Steady, Pace::Patient] {
+            let weights = [0, 30, 120, 255].map(|quantiser| {
+                let coded = encode(&picture, Colour::default(), quantiser, pace);
+                let coded = coded.expect("a picture");
+                let which = format!("{chroma:?} {pace:?} {quantiser}");
+                assert!(decoded(&coded.units) == Ok(coded.shown.clone()), "{which}");
+                assert!((coded.shown == picture) == (quantiser == 0), "{which}");
+                coded.units.len()
+            });
+            assert!(weights.is_sorted_by(|a, b| a > b), "{pace:?} {weights:?}");
+        }
     }
 }
 

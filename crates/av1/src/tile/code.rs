@@ -9,7 +9,7 @@ use crate::range::Sink;
 use crate::shape::{Cut, Shape};
 
 /// Contexts of a mode for those of its neighbours.
-pub(super) const LIKENESS: [usize; 13] = [0, 1, 2, 3, 4, 4, 4, 4, 3, 0, 1, 2, 0];
+const LIKENESS: [usize; 13] = [0, 1, 2, 3, 4, 4, 4, 4, 3, 0, 1, 2, 0];
 
 impl Tile<'_> {
     pub(super) fn code_cut<S: Sink>(
@@ -51,29 +51,11 @@ impl Tile<'_> {
         if let Some((bits, choice)) = self.choice.take_if(|_| !skips) {
             sink.bits(choice, bits);
         }
-        let above = LIKENESS[self.above.cells[x].mode as usize];
-        let left = LIKENESS[self.left.cells[row].mode as usize];
-        let mode = leaf.luma.mode();
-        sink.symbol(&mut self.odds.key_y_mode[above][left], mode as usize);
-        if let Luma::Mode(mode, delta) = leaf.luma {
-            self.code_delta(sink, shape, mode, delta);
-        }
+        self.code_mode(sink, (x, y), shape, leaf.luma);
         if has_chroma {
-            self.code_tint(sink, shape, mode, leaf.tint);
+            self.code_tint(sink, shape, leaf.luma.mode(), leaf.tint);
         }
-        if mode == Mode::Mean && block::has_filters(shape) {
-            let filter = match leaf.luma {
-                Luma::Filter(filter) => Some(usize::from(filter)),
-                Luma::Mode(..) => None,
-            };
-            sink.symbol(
-                &mut self.odds.use_filter[shape.rank()],
-                filter.is_some().into(),
-            );
-            if let Some(filter) = filter {
-                sink.symbol(&mut self.odds.filter_mode, filter);
-            }
-        }
+        self.code_filter(sink, shape, leaf.luma);
         let transform = self.code_depth(sink, (x, row), shape, leaf);
         self.tell((x, row), shape, leaf, (transform, skips, has_chroma));
         if !skips {
@@ -81,13 +63,39 @@ impl Tile<'_> {
         }
     }
 
-    pub(super) fn code_delta<S: Sink>(
+    /// The mode of luma, and how far its angle is off.
+    pub(super) fn code_mode<S: Sink>(
         &mut self,
         sink: &mut S,
+        (x, y): (usize, usize),
         shape: Shape,
-        mode: Mode,
-        delta: i8,
+        luma: Luma,
     ) {
+        let above = LIKENESS[self.above.cells[x].mode as usize];
+        let left = LIKENESS[self.left.cells[y & 15].mode as usize];
+        let odds = &mut self.odds.key_y_mode[above][left];
+        sink.symbol(odds, luma.mode() as usize);
+        if let Luma::Mode(mode, delta) = luma {
+            self.code_delta(sink, shape, mode, delta);
+        }
+    }
+
+    /// Whether luma is predicted by a recursive filter, and by which.
+    pub(super) fn code_filter<S: Sink>(&mut self, sink: &mut S, shape: Shape, luma: Luma) {
+        if luma.mode() != Mode::Mean || !block::has_filters(shape) {
+            return;
+        }
+        let odds = &mut self.odds.use_filter[shape.rank()];
+        match luma {
+            Luma::Mode(..) => sink.symbol(odds, 0),
+            Luma::Filter(filter) => {
+                sink.symbol(odds, 1);
+                sink.symbol(&mut self.odds.filter_mode, filter.into());
+            }
+        }
+    }
+
+    fn code_delta<S: Sink>(&mut self, sink: &mut S, shape: Shape, mode: Mode, delta: i8) {
         if mode.angle().is_some() && block::has_angles(shape) {
             let odds = &mut self.odds.angle_delta[mode as usize - 1];
             sink.symbol(odds, (delta + 3) as usize);

@@ -1,12 +1,11 @@
 //! How a block that is not cut is predicted and transformed.
 
 use super::Tile;
-use super::code::LIKENESS;
-use super::render::Wanted;
+use super::render::{Wanted, kind_of_tint, predict_luma, predict_tint};
 use super::search::Effort;
 use crate::block::{self, Leaf, Luma, TRANSFORMS, Tint};
 use crate::predict::{self, Edges, Mode};
-use crate::range::{self, Counter};
+use crate::range::Counter;
 use crate::satd;
 use crate::shape::Shape;
 use crate::transform::Kind;
@@ -60,7 +59,7 @@ impl Tile<'_> {
         let mut best = f32::MAX;
         let mut predicted = std::mem::take(&mut self.predicted);
         for &luma in ranked.iter().take(effort.modes.max(1)) {
-            predict(&edges, luma, smooth, &mut predicted);
+            predict_luma(&edges, luma, smooth, &mut predicted);
             let kind = self.likely(shape, luma);
             let cost = self.luma_cost(at, shape, (luma, kind), &predicted);
             if cost < best {
@@ -69,7 +68,7 @@ impl Tile<'_> {
                 leaf.kinds = [kind; TRANSFORMS];
             }
         }
-        predict(&edges, leaf.luma, smooth, &mut predicted);
+        predict_luma(&edges, leaf.luma, smooth, &mut predicted);
         let likely = leaf.kinds[0];
         for &kind in self.kinds(effort, shape) {
             if kind == likely {
@@ -115,7 +114,7 @@ impl Tile<'_> {
         // What a difference in transformed samples costs, as far as it can be told before they are quantised.
         let weight = self.price.of(0).sqrt() * SATD_WEIGHT;
         let mut rank = |luma: Luma, ranked: &mut Vec<(f32, Luma)>| {
-            predict(edges, luma, smooth, &mut predicted);
+            predict_luma(edges, luma, smooth, &mut predicted);
             let off = satd::satd(
                 &self.source[0],
                 (at.0 * 4, at.1 * 4),
@@ -173,29 +172,9 @@ impl Tile<'_> {
         ranked.into_iter().map(|(_, luma)| luma).collect()
     }
 
-    fn count_luma(&self, counter: &mut Counter, (x, y): (usize, usize), shape: Shape, luma: Luma) {
-        let above = LIKENESS[self.above.cells[x].mode as usize];
-        let left = LIKENESS[self.left.cells[y & 15].mode as usize];
-        let mode = luma.mode();
-        counter.cost += range::cost(&self.odds.key_y_mode[above][left], mode as usize);
-        if let Luma::Mode(mode, delta) = luma
-            && mode.angle().is_some()
-            && block::has_angles(shape)
-        {
-            counter.cost += range::cost(
-                &self.odds.angle_delta[mode as usize - 1],
-                (delta + 3) as usize,
-            );
-        }
-        if mode == Mode::Mean && block::has_filters(shape) {
-            let odds = &self.odds.use_filter[shape.rank()];
-            counter.cost += match luma {
-                Luma::Filter(filter) => {
-                    range::cost(odds, 1) + range::cost(&self.odds.filter_mode, filter.into())
-                }
-                Luma::Mode(..) => range::cost(odds, 0),
-            };
-        }
+    fn count_luma(&mut self, counter: &mut Counter, at: (usize, usize), shape: Shape, luma: Luma) {
+        self.code_mode(counter, at, shape, luma);
+        self.code_filter(counter, shape, luma);
     }
 
     /// The transform type that serves a mode most often.
@@ -257,7 +236,7 @@ impl Tile<'_> {
             .enumerate()
         {
             let edges = self.edges(0, place, transform);
-            predict(&edges, leaf.luma, smooth, &mut predicted);
+            predict_luma(&edges, leaf.luma, smooth, &mut predicted);
             let mut best = (f32::MAX, Kind::Cosine);
             let likely = self.likely(transform, leaf.luma);
             let both = [Kind::Cosine, likely];
@@ -351,14 +330,9 @@ impl Tile<'_> {
         }
         let mut predicted = std::mem::take(&mut self.predicted);
         let depth = self.frame.depth.bits();
+        let beside = (&differences[..transform.area()], depth);
         let predict = |plane: usize, tint: Tint, predicted: &mut [u16]| {
-            let (mode, delta) = tint.mode();
-            edges[plane - 1].predict(mode, delta.into(), smooth, predicted);
-            if let Tint::Luma(alphas) = tint {
-                let area = own.area();
-                let (differences, alpha) = (&differences[..area], alphas[plane - 1].into());
-                predict::add_luma(differences, alpha, depth, &mut predicted[..area]);
-            }
+            predict_tint(&edges[plane - 1], (plane, tint), smooth, beside, predicted);
         };
         let weight = self.price.of(1).sqrt() * SATD_WEIGHT;
         let mut ranked: Vec<(f32, Tint)> = Vec::new();
@@ -392,11 +366,7 @@ impl Tile<'_> {
                     at: origin,
                     block: own,
                     transform,
-                    kind: if transform.longer() > 4 {
-                        Kind::Cosine
-                    } else {
-                        tint.kind()
-                    },
+                    kind: kind_of_tint(*tint, transform),
                     luma: None,
                 };
                 cost += self.quantise(&wanted, &predicted).cost();
@@ -412,10 +382,3 @@ impl Tile<'_> {
 
 /// What a unit of the transformed difference counts beside the root of the price of errors.
 const SATD_WEIGHT: f32 = 11.0;
-
-fn predict(edges: &Edges, luma: Luma, smooth: bool, out: &mut [u16]) {
-    match luma {
-        Luma::Mode(mode, delta) => edges.predict(mode, delta.into(), smooth, out),
-        Luma::Filter(filter) => edges.filtered(filter.into(), out),
-    }
-}

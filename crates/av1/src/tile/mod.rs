@@ -30,8 +30,6 @@ pub(crate) struct Frame {
     pub size: (usize, usize),
     /// From 0 to 255; 0 is lossless.
     pub quantiser: u8,
-    /// The same for chroma.
-    pub tint: u8,
     pub steps: [Steps; 3],
     /// Whether only five transform types are told apart.
     pub few_kinds: bool,

@@ -68,7 +68,7 @@ impl Tile<'_> {
                 true => Shape::square(2),
                 false => own.within(5),
             };
-            let origin = (at.0 >> shift.0 << 2, at.1 >> shift.1 << 2);
+            let (origin, _) = self.area(plane, at, shape);
             let smooth = self.is_beside_smooth(plane, origin);
             for place in self.blocks(plane, origin, own, transform) {
                 let wanted = Wanted {
@@ -76,11 +76,7 @@ impl Tile<'_> {
                     at: place,
                     block: own,
                     transform,
-                    kind: if transform.longer() > 4 {
-                        Kind::Cosine
-                    } else {
-                        leaf.tint.kind()
-                    },
+                    kind: kind_of_tint(leaf.tint, transform),
                     luma: None,
                 };
                 self.render_tint(&wanted, (leaf.tint, smooth), ends);
@@ -198,10 +194,7 @@ impl Tile<'_> {
     fn render_luma(&mut self, wanted: &Wanted, luma: Luma, smooth: bool) {
         let edges = self.edges(0, wanted.at, wanted.transform);
         let mut predicted = std::mem::take(&mut self.predicted);
-        match luma {
-            Luma::Mode(mode, delta) => edges.predict(mode, delta.into(), smooth, &mut predicted),
-            Luma::Filter(filter) => edges.filtered(filter.into(), &mut predicted),
-        }
+        predict_luma(&edges, luma, smooth, &mut predicted);
         self.difference(wanted, &predicted);
         self.predicted = predicted;
     }
@@ -215,17 +208,13 @@ impl Tile<'_> {
         } = wanted;
         let edges = self.edges(plane, at, shape);
         let mut predicted = std::mem::take(&mut self.predicted);
-        let (mode, delta) = tint.mode();
-        edges.predict(mode, delta.into(), smooth, &mut predicted);
-        if let Tint::Luma(alphas) = tint {
-            let mut differences = [0; 32 * 32];
+        let mut differences = [0; 32 * 32];
+        if let Tint::Luma(_) = tint {
             let shift = self.frame.chroma.shift(plane);
             predict::luma_differences(&self.shown[0], at, shape, shift, ends, &mut differences);
-            let alpha = alphas[plane - 1].into();
-            let area = shape.area();
-            let depth = self.frame.depth.bits();
-            predict::add_luma(&differences[..area], alpha, depth, &mut predicted[..area]);
         }
+        let beside = (&differences[..shape.area()], self.frame.depth.bits());
+        predict_tint(&edges, (plane, tint), smooth, beside, &mut predicted);
         self.difference(wanted, &predicted);
         self.predicted = predicted;
     }
@@ -344,8 +333,39 @@ impl Tile<'_> {
         let shift = self.frame.chroma.shift(plane);
         let within = |at: usize, shift: u8| (at & ((64 >> shift) - 1)) / 4;
         let at = (within(x, shift.0), within(y, shift.1));
-        self.known
-            .set(plane, at, (shape.width4(), shape.height4()), true);
+        self.known.set(plane, at, (shape.width4(), shape.height4()));
+    }
+}
+
+/// A prediction of luma.
+pub(super) fn predict_luma(edges: &Edges, luma: Luma, smooth: bool, out: &mut [u16]) {
+    match luma {
+        Luma::Mode(mode, delta) => edges.predict(mode, delta.into(), smooth, out),
+        Luma::Filter(filter) => edges.filtered(filter.into(), out),
+    }
+}
+
+/// A prediction of chroma in a plane, beside what luma differs from its mean at a depth in bits.
+pub(super) fn predict_tint(
+    edges: &Edges,
+    (plane, tint): (usize, Tint),
+    smooth: bool,
+    (differences, bits): (&[i32], u32),
+    out: &mut [u16],
+) {
+    let (mode, delta) = tint.mode();
+    edges.predict(mode, delta.into(), smooth, out);
+    if let Tint::Luma(alphas) = tint {
+        let alpha = alphas[plane - 1].into();
+        predict::add_luma(differences, alpha, bits, &mut out[..differences.len()]);
+    }
+}
+
+/// The type of a transform block of chroma.
+pub(super) fn kind_of_tint(tint: Tint, transform: Shape) -> Kind {
+    match transform.longer() > 4 {
+        true => Kind::Cosine,
+        false => tint.kind(),
     }
 }
 
