@@ -12,7 +12,7 @@ use serde::{Deserialize, Serialize};
 pub use share::{Lot, Member, Point, Sharing};
 
 /// Counts up whenever a search may end at another dial, or a total be shared otherwise.
-pub(crate) const REVISION: u32 = 5;
+pub(crate) const REVISION: u32 = 6;
 
 /// A file may be so much better than its look: a closer dial would hardly weigh less.
 const CLOSE: f32 = 0.5;

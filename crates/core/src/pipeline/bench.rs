@@ -200,6 +200,13 @@ impl<'c> Bench<'c> {
                 None => found,
             });
         }
+        if let (Some(found), Some(lighter)) = (&best, self.lightest_known(wish, known))
+            && lighter.weight < found.account.weight
+        {
+            let mut again = self.alone(lighter.manner())?;
+            again.account.verdict = Some(Verdict::Met);
+            best = best.map(|best| best.or(again, |_, again| again.score >= wish.look));
+        }
         let surely = |lossy: &Piece, loose: &Piece| {
             let (lossy, loose) = (&lossy.account, &loose.account);
             reaches(lossy) && lossy.weight as f64 <= loose.weight as f64 * TIGHTER
@@ -226,6 +233,17 @@ impl<'c> Bench<'c> {
             }
             None => Ok(lossy),
         }
+    }
+
+    /// Of what is known the lightest that reaches a look, by whatever way: it need not be searched for.
+    fn lightest_known<'k>(&self, wish: LookWish, known: &'k [Attempt]) -> Option<&'k Attempt> {
+        let here = (self.format, self.canvas.width(), self.terms.pace);
+        let reaching = known.iter().filter(|known| {
+            let is_lossy = known.coding != Coding::Lossless && !known.sampled;
+            is_lossy && (known.format, known.width, known.pace) == here && known.score >= wish.look
+        });
+        let lightest = reaching.min_by_key(|known| known.weight);
+        lightest.filter(|_| wish.aim == Aim::Lightest)
     }
 
     fn fits(&self, weight: u64) -> bool {
