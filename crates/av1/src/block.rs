@@ -1,6 +1,6 @@
 //! What is decided of blocks.
 
-use crate::predict::Mode;
+use crate::predict::{Edges, Mode};
 use crate::shape::{Cut, Shape};
 use crate::transform::Kind;
 
@@ -14,6 +14,14 @@ pub(crate) enum Luma {
 }
 
 impl Luma {
+    /// A prediction of luma. With smooth neighbours directions are filtered more.
+    pub fn predict(self, edges: &Edges, smooth: bool, out: &mut [u16]) {
+        match self {
+            Luma::Mode(mode, delta) => edges.predict(mode, delta.into(), smooth, out),
+            Luma::Filter(filter) => edges.filtered(filter.into(), out),
+        }
+    }
+
     /// What it counts as for its neighbours and for chroma.
     pub fn mode(self) -> Mode {
         match self {
@@ -123,6 +131,14 @@ pub(crate) fn has_angles(shape: Shape) -> bool {
 /// Whether recursive filters may predict blocks of a size.
 pub(crate) fn has_filters(shape: Shape) -> bool {
     shape.longer() <= 5
+}
+
+/// Whether a mode of luma may be told of blocks of a size.
+pub(crate) fn fits(shape: Shape, luma: Luma) -> bool {
+    match luma {
+        Luma::Filter(_) => has_filters(shape),
+        Luma::Mode(_, delta) => delta == 0 || has_angles(shape),
+    }
 }
 
 /// Whether chroma may be told from luma in blocks of a size.

@@ -1,11 +1,16 @@
 //! The door: a picture in, units out.
 
+use std::sync::OnceLock;
+
 use crate::filter;
+use crate::frame::{Frame, Price};
+use crate::ground::{self, Ground};
 use crate::headers::Colour;
-use crate::picture::Picture;
+use crate::once::once;
+use crate::picture::{Chroma, Depth, Picture};
 use crate::quant::Steps;
-use crate::stream::{self, Coded};
-use crate::tile::{self, Effort, Frame, Price};
+use crate::stream::{self, Coded, Cuts};
+use crate::tile::{Care, Effort};
 
 /// How much time an encode may take.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -21,56 +26,123 @@ pub enum Pace {
 
 impl Pace {
     fn effort(self) -> Effort {
+        let least = Care {
+            modes: 1,
+            kinds: false,
+            depth: 0,
+            tints: 1,
+        };
         match self {
             Pace::Quick => Effort {
-                modes: 1,
                 halves: 0,
                 thirds: 0,
-                kinds: false,
-                depth: 0,
-                tints: 1,
+                rough: least,
+                fine: least,
             },
             Pace::Steady => Effort {
-                modes: 2,
                 halves: 0,
                 thirds: 0,
-                kinds: true,
-                depth: 1,
-                tints: 2,
+                rough: Care { depth: 1, ..least },
+                fine: Care {
+                    modes: 2,
+                    kinds: true,
+                    depth: 1,
+                    tints: 2,
+                },
             },
             Pace::Patient => Effort {
-                modes: 3,
                 halves: 5,
                 thirds: 4,
-                kinds: true,
-                depth: 2,
-                tints: 3,
+                rough: Care {
+                    modes: 2,
+                    kinds: true,
+                    depth: 1,
+                    tints: 2,
+                },
+                fine: Care {
+                    modes: 3,
+                    kinds: true,
+                    depth: 2,
+                    tints: 3,
+                },
             },
         }
     }
 }
 
-/// Codes a picture with a quantiser from 0, without loss, to 255.
+/// A picture that is ready to be coded: what does not depend on the quantiser is computed once.
+pub struct Prepared {
+    grounds: Vec<Ground>,
+    chroma: Chroma,
+    depth: Depth,
+    size: (usize, usize),
+    busy: f32,
+    /// How blocks are cut at each pace in each span of quantisers.
+    cuts: [[OnceLock<Vec<Cuts>>; SPANS + 1]; 3],
+}
+
+/// Quantisers share the ways in which blocks are cut: those of the one in the middle of as many.
+const SPAN: u8 = 32;
+const SPANS: usize = 8;
+
+impl Prepared {
+    /// Makes a picture ready.
+    pub fn new(picture: &Picture) -> Option<Prepared> {
+        let mut prepared = Prepared {
+            grounds: Vec::new(),
+            chroma: picture.chroma(),
+            depth: picture.depth(),
+            size: (picture.width(), picture.height()),
+            busy: ground::busy(&picture.planes()[0]),
+            cuts: Default::default(),
+        };
+        prepared.grounds = stream::grounds(&prepared.frame(0), picture)?;
+        Some(prepared)
+    }
+
+    /// Codes it with a quantiser from 0, without loss, to 255. The same settings give the same bytes, whatever it was
+    /// asked for before.
+    pub fn encode(&self, colour: Colour, quantiser: u8, pace: Pace) -> Option<Coded> {
+        let (frame, effort) = (self.frame(quantiser), pace.effort());
+        // Without loss there is a span of its own.
+        let (span, middle) = match quantiser {
+            0 => (SPANS, 0),
+            _ => (
+                usize::from(quantiser / SPAN),
+                quantiser / SPAN * SPAN + SPAN / 2,
+            ),
+        };
+        let cuts = once(&self.cuts[pace as usize][span], || {
+            let frame = self.frame(middle);
+            stream::cuts(&frame, &self.grounds, &effort)
+        });
+        let step = frame.steps[0].others;
+        stream::refined(
+            &frame,
+            &self.grounds,
+            colour,
+            (cuts, &effort.fine),
+            |shown, source, outline| filter::pick(shown, source, outline, step),
+        )
+    }
+
+    fn frame(&self, quantiser: u8) -> Frame {
+        let steps = [Steps::new(quantiser, self.depth); 3];
+        Frame {
+            chroma: self.chroma,
+            depth: self.depth,
+            size: self.size,
+            quantiser,
+            steps,
+            few_kinds: false,
+            filters_edges: true,
+            price: Price::new(steps),
+            busy: self.busy,
+        }
+    }
+}
+
+/// Codes a picture once.
 pub fn encode(picture: &Picture, colour: Colour, quantiser: u8, pace: Pace) -> Option<Coded> {
-    let steps = [Steps::new(quantiser, picture.depth()); 3];
-    let frame = Frame {
-        chroma: picture.chroma(),
-        depth: picture.depth(),
-        size: (picture.width(), picture.height()),
-        quantiser,
-        steps,
-        few_kinds: false,
-        filters_edges: true,
-        price: Price::new(steps),
-        busy: tile::busy(&picture.planes()[0]),
-    };
-    let effort = pace.effort();
-    let step = steps[0].others;
-    stream::coded(
-        &frame,
-        picture,
-        colour,
-        |tile, at| tile.decide(&effort, at),
-        |shown, source, outline| filter::pick(shown, source, outline, step),
-    )
+    Prepared::new(picture)?.encode(colour, quantiser, pace)
 }

@@ -2,8 +2,8 @@
 
 use crate::bits::Bits;
 use crate::filter::Filters;
+use crate::frame::Frame;
 use crate::picture::{Chroma, Depth};
-use crate::tile::Frame;
 use crate::tiling::Tiling;
 
 /// What colours the samples stand for, as code points of ITU-T H.273.

@@ -52,6 +52,8 @@ impl Depth {
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Plane {
     width: usize,
+    /// The first row that it holds, where it is a part whose rows are counted as in the whole.
+    top: usize,
     samples: Vec<u16>,
 }
 
@@ -59,7 +61,11 @@ impl Plane {
     /// From samples row by row; `None` where they are no whole rows, or none at all.
     pub fn new(width: usize, samples: Vec<u16>) -> Option<Plane> {
         let whole = width > 0 && !samples.is_empty() && samples.len().is_multiple_of(width);
-        whole.then_some(Plane { width, samples })
+        whole.then_some(Plane {
+            width,
+            top: 0,
+            samples,
+        })
     }
 
     /// Samples in a row.
@@ -84,26 +90,41 @@ impl Plane {
     pub(crate) fn filled(width: usize, height: usize, sample: u16) -> Plane {
         Plane {
             width,
+            top: 0,
             samples: vec![sample; width * height],
         }
     }
 
+    /// Some blank rows of a whole, and where there is one the row before them.
+    pub(crate) fn band(width: usize, start: usize, rows: usize) -> Plane {
+        let top = start.saturating_sub(1);
+        Plane {
+            top,
+            ..Plane::filled(width, start + rows - top, 0)
+        }
+    }
+
+    /// The first row that it holds.
+    pub(crate) fn top(&self) -> usize {
+        self.top
+    }
+
     pub(crate) fn at(&self, x: usize, y: usize) -> u16 {
-        self.samples[y * self.width + x]
+        self.samples[(y - self.top) * self.width + x]
     }
 
     /// Some samples of a row.
     pub(crate) fn row(&self, x: usize, y: usize, count: usize) -> &[u16] {
-        &self.samples[y * self.width + x..][..count]
+        &self.samples[(y - self.top) * self.width + x..][..count]
     }
 
     pub(crate) fn row_mut(&mut self, x: usize, y: usize, count: usize) -> &mut [u16] {
-        &mut self.samples[y * self.width + x..][..count]
+        &mut self.samples[(y - self.top) * self.width + x..][..count]
     }
 
-    /// Lays another over it, at a place where it fits.
+    /// Lays another over it, moved to a place where it fits.
     pub(crate) fn paste(&mut self, other: &Plane, (x, y): (usize, usize)) {
-        for row in 0..other.height() {
+        for row in other.top..other.top + other.height() {
             let width = other.width;
             self.row_mut(x, y + row, width)
                 .copy_from_slice(other.row(0, row, width));
@@ -115,6 +136,7 @@ impl Plane {
         let rows = (y..y + height).flat_map(|y| self.row(x, y, width));
         Plane {
             width,
+            top: 0,
             samples: rows.copied().collect(),
         }
     }
@@ -127,7 +149,11 @@ impl Plane {
             samples.extend_from_slice(&row[..width.min(self.width)]);
             samples.resize((y + 1) * width, row[self.width - 1]);
         }
-        Plane { width, samples }
+        Plane {
+            width,
+            top: 0,
+            samples,
+        }
     }
 }
 

@@ -146,6 +146,19 @@ fn adapt<const N: usize>(odds: &mut [u16; N], symbol: usize) {
     odds[N - 1] = seen + u16::from(seen < 32);
 }
 
+/// Learns how likely symbols are, and keeps none.
+pub(crate) struct Learner;
+
+impl Sink for Learner {
+    fn symbol<const N: usize>(&mut self, odds: &mut [u16; N], symbol: usize) {
+        adapt(odds, symbol);
+    }
+
+    fn decision(&mut self, _: u16, _: bool) {}
+
+    fn bits(&mut self, _: u32, _: u32) {}
+}
+
 /// Counts what symbols would cost, in parts of a bit; adapts nothing.
 #[derive(Default)]
 pub(crate) struct Counter {

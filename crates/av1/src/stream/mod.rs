@@ -1,14 +1,19 @@
 //! From decisions to a whole picture.
 
+mod wave;
+
 use crate::bits::{self, Unit};
 use crate::block::Node;
 use rayon::prelude::*;
 
 use crate::filter::{self, Filters, Outline};
+use crate::frame::Frame;
+use crate::ground::Ground;
 use crate::headers::{self, Colour};
+use crate::odds::Odds;
 use crate::picture::{Picture, Plane};
 use crate::range::Writer;
-use crate::tile::{Frame, Tile};
+use crate::tile::{Care, Effort, Row, Written};
 use crate::tiling::Tiling;
 
 /// A picture that was coded.
@@ -20,37 +25,86 @@ pub struct Coded {
     pub shown: Picture,
 }
 
-/// A tile, rendered.
+/// A tile, rendered row by row.
 struct Part<'a> {
-    tile: Tile<'a>,
-    nodes: Vec<Node>,
+    frame: &'a Frame,
+    ground: &'a Ground,
+    rows: Vec<(Row<'a>, Vec<Node>)>,
     /// Where it begins, in superblocks.
     at: (usize, usize),
 }
 
-/// Codes a picture whose superblocks are decided as they come, and filters it as it is decided once all are there.
-/// Tiles are worked on side by side.
-pub(crate) fn coded(
+/// How the blocks of a tile are cut, and what was learnt of the symbols of its rows.
+pub(crate) struct Cuts {
+    /// Those of superblocks, row by row.
+    nodes: Vec<Vec<Node>>,
+    /// Those that each row ended with.
+    odds: Vec<Odds>,
+}
+
+/// Decides how the blocks of each tile are cut.
+pub(crate) fn cuts(frame: &Frame, grounds: &[Ground], effort: &Effort) -> Vec<Cuts> {
+    let frames = tiles(frame, &Tiling::new(frame.units()));
+    let tiles = frames.par_iter().zip(grounds);
+    let cuts = tiles.map(|((_, frame), ground)| {
+        let rows = wave::rows(frame, ground, None, |row, at| {
+            let mut node = row.decide(effort, at);
+            row.superblock(at, &mut node);
+            node
+        });
+        let mut cuts = Cuts {
+            nodes: Vec::new(),
+            odds: Vec::new(),
+        };
+        for (row, nodes) in rows {
+            cuts.nodes.push(nodes);
+            cuts.odds.push(row.odds);
+        }
+        cuts
+    });
+    cuts.collect()
+}
+
+/// Codes a picture whose blocks are cut, and filters it as it is decided once all are there.
+pub(crate) fn refined(
     frame: &Frame,
-    picture: &Picture,
+    grounds: &[Ground],
     colour: Colour,
-    decide: impl Fn(&mut Tile<'_>, (usize, usize)) -> Node + Sync,
+    (cuts, care): (&[Cuts], &Care),
+    filter: impl FnOnce(&[Plane], &[Plane], &Outline) -> (Filters, Vec<u8>),
+) -> Option<Coded> {
+    let odds = |tile: usize| Some(&cuts[tile].odds[..]);
+    let make = |tile: usize, row: &mut Row<'_>, at: (usize, usize)| {
+        let mut node = cuts[tile].nodes[at.1 / 16][at.0 / 16].clone();
+        row.refine(care, at, &mut node);
+        node
+    };
+    coded(frame, grounds, colour, (odds, make), filter)
+}
+
+/// Codes a picture whose superblocks are rendered by a function, given the number of their tile and what is known of
+/// its symbols, and filters it as it is decided once all are there.
+fn coded<'k>(
+    frame: &Frame,
+    grounds: &[Ground],
+    colour: Colour,
+    (odds, make): (
+        impl Fn(usize) -> Option<&'k [Odds]> + Sync,
+        impl Fn(usize, &mut Row<'_>, (usize, usize)) -> Node + Sync,
+    ),
     filter: impl FnOnce(&[Plane], &[Plane], &Outline) -> (Filters, Vec<u8>),
 ) -> Option<Coded> {
     let tiling = Tiling::new(frame.units());
-    let frames = tiling
-        .tiles()
-        .into_iter()
-        .map(|(at, size)| (at, frame.part(at, size)));
-    let frames: Vec<((usize, usize), Frame)> = frames.collect();
-    let parts: Option<Vec<Part<'_>>> = frames
-        .par_iter()
-        .map(|(at, frame)| {
-            let tile = Tile::new(frame, &picture.part((at.0 * 64, at.1 * 64), frame.size)?);
-            Some(rendered(tile, *at, &decide))
+    let frames = tiles(frame, &tiling);
+    let tiles = frames.par_iter().zip(grounds).enumerate();
+    let parts: Vec<Part<'_>> = tiles
+        .map(|(tile, ((at, frame), ground))| Part {
+            frame,
+            ground,
+            rows: wave::rows(frame, ground, odds(tile), |row, at| make(tile, row, at)),
+            at: *at,
         })
         .collect();
-    let parts = parts?;
     let mut filters = Filters::default();
     let (mut shown, source, outline) = joined(frame, &parts);
     let mut choices = vec![0; outline.superblocks().count()];
@@ -83,44 +137,44 @@ pub(crate) fn coded(
         &headers::sequence(frame, colour),
     );
     bits::unit(&mut units, Unit::Frame, &payload);
-    let cropped =
-        |(plane, source): (&Plane, &Plane)| plane.resized(source.width(), source.height());
-    let shown = shown.iter().zip(picture.planes()).map(cropped).collect();
+    let cropped = |(index, plane): (usize, &Plane)| {
+        let (x, y) = frame.chroma.shift(index);
+        let side = |side: usize, shift: u8| side.div_ceil(1 << shift);
+        plane.resized(side(frame.size.0, x), side(frame.size.1, y))
+    };
+    let shown = shown.iter().enumerate().map(cropped).collect();
     Some(Coded {
         units,
-        shown: Picture::new(picture.chroma(), picture.depth(), shown)?,
+        shown: Picture::new(frame.chroma, frame.depth, shown)?,
     })
 }
 
-fn rendered<'a>(
-    mut tile: Tile<'a>,
-    at: (usize, usize),
-    decide: impl Fn(&mut Tile<'_>, (usize, usize)) -> Node,
-) -> Part<'a> {
-    // What is told of symbols here is only learnt from.
-    let mut learnt = Writer::new();
-    let mut nodes = Vec::new();
-    for at in tile.outline.superblocks() {
-        let node = decide(&mut tile, at);
-        tile.superblock(&mut learnt, at, &node);
-        nodes.push(node);
-    }
-    Part { tile, nodes, at }
+/// The tiles of a frame, with where they begin in superblocks.
+fn tiles(frame: &Frame, tiling: &Tiling) -> Vec<((usize, usize), Frame)> {
+    let tiles = tiling.tiles().into_iter();
+    tiles.map(|(at, size)| (at, frame.part(at, size))).collect()
+}
+
+/// What is told of the tiles of a picture before any quantiser is known; `frame` may have any.
+pub(crate) fn grounds(frame: &Frame, picture: &Picture) -> Option<Vec<Ground>> {
+    let tiles = tiles(frame, &Tiling::new(frame.units()));
+    let grounds = tiles.par_iter().map(|(at, frame)| {
+        let part = picture.part((at.0 * 64, at.1 * 64), frame.size)?;
+        Some(Ground::new(frame, &part))
+    });
+    grounds.collect()
 }
 
 /// The symbols of a tile, with the choices of its superblocks.
 fn written(part: Part<'_>, choice: impl Fn((usize, usize)) -> (u32, u32)) -> Vec<u8> {
-    let Part { tile, nodes, at } = part;
-    let places = tile.outline.superblocks();
-    let mut tile = tile.rewound();
     let mut writer = Writer::new();
-    for ((x, y), node) in places.zip(&nodes) {
-        tile.superblock(
-            &mut writer,
-            (x, y),
-            node,
-            choice((at.0 + x / 16, at.1 + y / 16)),
-        );
+    let mut tile = Written::new(part.frame, part.ground);
+    for (y, (row, nodes)) in part.rows.into_iter().enumerate() {
+        tile.enter(row.log);
+        for (x, mut node) in nodes.into_iter().enumerate() {
+            let choice = choice((part.at.0 + x, part.at.1 + y));
+            tile.superblock(&mut writer, (x * 16, y * 16), &mut node, choice);
+        }
     }
     writer.finish()
 }
@@ -136,14 +190,18 @@ fn joined(frame: &Frame, parts: &[Part<'_>]) -> (Vec<Plane>, Vec<Plane>, Outline
     let blanks: Vec<Plane> = (0..frame.chroma.planes()).map(blank).collect();
     let (mut shown, mut source) = (blanks.clone(), blanks);
     let mut outline = Outline::new((across, down), frame.chroma, frame.depth, frame.size);
-    for Part { tile, at, .. } in parts {
+    for part in parts {
         for plane in 0..shown.len() {
             let (x, y) = frame.chroma.shift(plane);
-            let at = ((at.0 * 64) >> x, (at.1 * 64) >> y);
-            shown[plane].paste(&tile.shown[plane], at);
-            source[plane].paste(&tile.source[plane], at);
+            let at = ((part.at.0 * 64) >> x, (part.at.1 * 64) >> y);
+            source[plane].paste(&part.ground.source[plane], at);
+            for (row, _) in &part.rows {
+                shown[plane].paste(&row.shown[plane], at);
+            }
         }
-        outline.paste(&tile.outline, (at.0 * 16, at.1 * 16));
+        for (y, (row, _)) in part.rows.iter().enumerate() {
+            outline.paste(&row.outline, (part.at.0 * 16, (part.at.1 + y) * 16));
+        }
     }
     (shown, source, outline)
 }

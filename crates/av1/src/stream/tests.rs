@@ -1,19 +1,18 @@
 //! Whole pictures from random decisions, as an independent decoder shows them.
 
-use std::sync::Mutex;
-
 use re_rav1d::{Decoder, PixelLayout, PlanarImageComponent, Settings};
 
 use crate::block::{self, Leaf, Luma, Node, Part, TRANSFORMS, Tint};
 use crate::encoder::{Pace, encode};
 use crate::filter::{Filters, Strength};
+use crate::frame::{Frame, Price, SUPERBLOCK};
 use crate::headers::Colour;
 use crate::picture::{Chroma, Depth, Picture, Plane};
 use crate::predict::Mode;
 use crate::quant::Steps;
 use crate::shape::{Cut, Shape};
 use crate::stream;
-use crate::tile::{Frame, Price, SUPERBLOCK, Tile};
+use crate::tile::Row;
 use crate::transform::Kind;
 
 /// Numbers that look random (xorshift).
@@ -53,7 +52,7 @@ fn picture(
     Picture::new(chroma, depth, planes.collect()).expect("planes that fit")
 }
 
-fn node(dice: &mut Dice, tile: &Tile<'_>, at: (usize, usize), side: u8) -> Node {
+fn node(dice: &mut Dice, tile: &Row<'_>, at: (usize, usize), side: u8) -> Node {
     let cuts = if side == 3 {
         &Cut::ALL[..4]
     } else {
@@ -76,7 +75,7 @@ fn node(dice: &mut Dice, tile: &Tile<'_>, at: (usize, usize), side: u8) -> Node 
     }
 }
 
-fn leaf(dice: &mut Dice, tile: &Tile<'_>, at: (usize, usize), shape: Shape) -> Leaf {
+fn leaf(dice: &mut Dice, tile: &Row<'_>, at: (usize, usize), shape: Shape) -> Leaf {
     let mode = |dice: &mut Dice| {
         let mode = dice.of(&Mode::ALL);
         let has_delta = mode.angle().is_some() && block::has_angles(shape);
@@ -207,19 +206,24 @@ fn agree(seed: u64) {
         strengths,
     };
     let mut others = Dice(seed + 1);
-    let decisions = Mutex::new(dice);
+    let grounds = stream::grounds(&frame, &picture).expect("tiles");
     let coded = stream::coded(
         &frame,
-        &picture,
+        &grounds,
         Colour::default(),
-        |tile, at| {
-            node(
-                &mut decisions.lock().expect("one at a time"),
-                tile,
-                at,
-                SUPERBLOCK,
-            )
-        },
+        (
+            |_| None,
+            |_, row, at| {
+                // Superblocks are made in no particular order.
+                let mut dice = Dice(
+                    (seed ^ (at.0 << 20 | at.1 << 4) as u64).wrapping_mul(0x9e37_79b9_7f4a_7c15)
+                        | 1,
+                );
+                let mut node = node(&mut dice, row, at, SUPERBLOCK);
+                row.superblock(at, &mut node);
+                node
+            },
+        ),
         |_, _, outline| {
             let choices = outline.superblocks().map(|_| others.roll(count) as u8);
             (filters.clone(), choices.collect())

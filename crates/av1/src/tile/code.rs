@@ -1,9 +1,10 @@
 //! Cuts and leaves as symbols.
 
-use super::{Place, SUPERBLOCK, Tile};
+use super::{Place, Row};
 use crate::block::{self, Leaf, Luma, Tint};
 use crate::coefs::{self, Context, Trace};
 use crate::context::{self, Cell};
+use crate::frame::SUPERBLOCK;
 use crate::predict::Mode;
 use crate::range::Sink;
 use crate::shape::{Cut, Shape};
@@ -11,7 +12,7 @@ use crate::shape::{Cut, Shape};
 /// Contexts of a mode for those of its neighbours.
 const LIKENESS: [usize; 13] = [0, 1, 2, 3, 4, 4, 4, 4, 3, 0, 1, 2, 0];
 
-impl Tile<'_> {
+impl Row<'_> {
     pub(super) fn code_cut<S: Sink>(
         &mut self,
         sink: &mut S,

@@ -1,46 +1,75 @@
 //! How a block that is not cut is predicted and transformed.
 
-use super::Tile;
-use super::render::{Wanted, kind_of_tint, predict_luma, predict_tint};
-use super::search::Effort;
+use super::Row;
+use super::render::{Wanted, kind_of_tint, predict_tint};
+use super::search::Care;
 use crate::block::{self, Leaf, Luma, TRANSFORMS, Tint};
+use crate::ground;
 use crate::predict::{self, Edges, Mode};
 use crate::range::Counter;
 use crate::satd;
 use crate::shape::Shape;
 use crate::transform::Kind;
 
-impl Tile<'_> {
+impl Row<'_> {
     /// The best way to code a block that is not cut, and what it costs; it is left shown, and its neighbours told.
     /// Where modes are named, only those are thought of. Those that predict best are returned as well.
     pub(super) fn best_leaf(
         &mut self,
-        effort: &Effort,
+        care: &Care,
         at: (usize, usize),
         shape: Shape,
-        named: Option<&[Luma]>,
+        named: &[Luma],
     ) -> (Leaf, f32, Vec<Luma>) {
-        self.enter_block(at, shape);
-        let (mut leaf, ranked) = self.best_luma(effort, at, shape, named);
-        let ends = self.render_lumas(at, shape, &leaf);
-        if self.has_chroma(at, shape) {
-            // Chroma may be told from the luma that is shown by now.
-            leaf.tint = self.best_tint(effort, at, shape, &leaf);
-            self.render_tints(at, shape, &leaf, ends);
-        }
+        let (leaf, ranked) = self.leaf(care, at, shape, named);
         let mut counter = Counter::default();
         self.code(&mut counter, at, shape, &leaf);
         let errors: f32 = self.places.iter().map(|place| place.errors).sum();
         (leaf, counter.cost as f32 + errors, ranked)
     }
 
+    /// A leaf decided anew, whose mode may be as it was; it is left shown.
+    pub(super) fn leaf_again(
+        &mut self,
+        care: &Care,
+        at: (usize, usize),
+        shape: Shape,
+        luma: Luma,
+    ) -> Leaf {
+        let mut named = vec![luma];
+        if shape.w == shape.h {
+            let guess = self.ground.guess(self.frame, at, shape.w);
+            named.extend(guess.modes.iter().filter(|&&mode| mode != luma));
+        }
+        self.leaf(care, at, shape, &named).0
+    }
+
+    /// The best way to code a block that is not cut, and the modes that predict it best; it is left shown.
+    fn leaf(
+        &mut self,
+        care: &Care,
+        at: (usize, usize),
+        shape: Shape,
+        named: &[Luma],
+    ) -> (Leaf, Vec<Luma>) {
+        self.enter_block(at, shape);
+        let (mut leaf, ranked) = self.best_luma(care, at, shape, named);
+        let ends = self.render_lumas(at, shape, &leaf);
+        if self.has_chroma(at, shape) {
+            // Chroma may be told from the luma that is shown by now.
+            leaf.tint = self.best_tint(care, at, shape, &leaf);
+            self.render_tints(at, shape, &leaf, ends);
+        }
+        (leaf, ranked)
+    }
+
     /// Luma decided, by what it costs alone, and the modes that predict best.
     fn best_luma(
         &mut self,
-        effort: &Effort,
+        care: &Care,
         at: (usize, usize),
         shape: Shape,
-        named: Option<&[Luma]>,
+        named: &[Luma],
     ) -> (Leaf, Vec<Luma>) {
         let origin = (at.0 * 4, at.1 * 4);
         let smooth = self.is_beside_smooth(0, origin);
@@ -58,8 +87,8 @@ impl Tile<'_> {
         }
         let mut best = f32::MAX;
         let mut predicted = std::mem::take(&mut self.predicted);
-        for &luma in ranked.iter().take(effort.modes.max(1)) {
-            predict_luma(&edges, luma, smooth, &mut predicted);
+        for &luma in ranked.iter().take(care.modes.max(1)) {
+            luma.predict(&edges, smooth, &mut predicted);
             let kind = self.likely(shape, luma);
             let cost = self.luma_cost(at, shape, (luma, kind), &predicted);
             if cost < best {
@@ -68,9 +97,9 @@ impl Tile<'_> {
                 leaf.kinds = [kind; TRANSFORMS];
             }
         }
-        predict_luma(&edges, leaf.luma, smooth, &mut predicted);
+        leaf.luma.predict(&edges, smooth, &mut predicted);
         let likely = leaf.kinds[0];
-        for &kind in self.kinds(effort, shape) {
+        for &kind in self.kinds(care, shape) {
             if kind == likely {
                 continue;
             }
@@ -81,7 +110,7 @@ impl Tile<'_> {
             }
         }
         self.predicted = predicted;
-        let deepest = (shape.longer() - 2).min(effort.depth);
+        let deepest = (shape.longer() - 2).min(care.depth);
         if deepest > 0 {
             let mut counter = Counter::default();
             self.code_depth(&mut counter, (at.0, at.1 & 15), shape, &leaf);
@@ -108,15 +137,14 @@ impl Tile<'_> {
         at: (usize, usize),
         shape: Shape,
         (edges, smooth): (&Edges, bool),
-        named: Option<&[Luma]>,
+        named: &[Luma],
     ) -> Vec<Luma> {
         let mut predicted = std::mem::take(&mut self.predicted);
-        // What a difference in transformed samples costs, as far as it can be told before they are quantised.
-        let weight = self.price.of(0).sqrt() * SATD_WEIGHT;
-        let mut rank = |luma: Luma, ranked: &mut Vec<(f32, Luma)>| {
-            predict_luma(edges, luma, smooth, &mut predicted);
+        let weight = self.price.difference(0);
+        let cost = |luma: Luma| {
+            luma.predict(edges, smooth, &mut predicted);
             let off = satd::satd(
-                &self.source[0],
+                &self.ground.source[0],
                 (at.0 * 4, at.1 * 4),
                 shape,
                 &predicted,
@@ -124,52 +152,16 @@ impl Tile<'_> {
             );
             let mut counter = Counter::default();
             self.count_luma(&mut counter, at, shape, luma);
-            ranked.push((off as f32 * weight + counter.cost as f32, luma));
+            off as f32 * weight + counter.cost as f32
         };
-        let mut ranked: Vec<(f32, Luma)> = Vec::with_capacity(32);
-        if let Some(named) = named {
-            for &luma in named {
-                let fits = match luma {
-                    Luma::Filter(_) => block::has_filters(shape),
-                    Luma::Mode(_, delta) => delta == 0 || block::has_angles(shape),
-                };
-                if fits {
-                    rank(luma, &mut ranked);
-                }
-            }
-        }
-        if ranked.is_empty() {
-            for mode in Mode::ALL {
-                rank(Luma::Mode(mode, 0), &mut ranked);
-            }
-            ranked.sort_by(|a, b| a.0.total_cmp(&b.0));
-            let first = ranked[0].1.mode();
-            if block::has_angles(shape) {
-                let directed = ranked.iter().take(4).map(|(_, luma)| luma.mode());
-                let directed: Vec<Mode> = directed
-                    .filter(|mode| mode.angle().is_some())
-                    .take(2)
-                    .collect();
-                for mode in directed {
-                    let mut near = |delta: i8| {
-                        rank(Luma::Mode(mode, delta), &mut ranked);
-                        ranked[ranked.len() - 1].0
-                    };
-                    // Towards where it gets better.
-                    let side = if near(-1) < near(1) { -1 } else { 1 };
-                    near(2 * side);
-                    near(3 * side);
-                }
-            }
-            if block::has_filters(shape) && (first.angle().is_none() || shape.longer() < 5) {
-                for filter in 0..5 {
-                    rank(Luma::Filter(filter), &mut ranked);
-                }
-            }
-        }
-        ranked.sort_by(|a, b| a.0.total_cmp(&b.0));
+        let named: Vec<Luma> = named
+            .iter()
+            .copied()
+            .filter(|&luma| block::fits(shape, luma))
+            .collect();
+        let ranked = ground::ranked(shape, &named, cost);
         self.predicted = predicted;
-        ranked.into_iter().map(|(_, luma)| luma).collect()
+        ranked
     }
 
     fn count_luma(&mut self, counter: &mut Counter, at: (usize, usize), shape: Shape, luma: Luma) {
@@ -186,11 +178,11 @@ impl Tile<'_> {
     }
 
     /// The transform types that are worth trying.
-    fn kinds(&self, effort: &Effort, transform: Shape) -> &'static [Kind] {
+    fn kinds(&self, care: &Care, transform: Shape) -> &'static [Kind] {
         let few = self.frame.few_kinds || transform.shorter() == 4;
         match () {
             () if transform.longer() > 4 || self.frame.is_lossless() => &[Kind::Cosine],
-            () if !effort.kinds => &[Kind::Cosine],
+            () if !care.kinds => &[Kind::Cosine],
             () if few => &Kind::FIVE,
             () => &Kind::ALL,
         }
@@ -236,7 +228,7 @@ impl Tile<'_> {
             .enumerate()
         {
             let edges = self.edges(0, place, transform);
-            predict_luma(&edges, leaf.luma, smooth, &mut predicted);
+            leaf.luma.predict(&edges, smooth, &mut predicted);
             let mut best = (f32::MAX, Kind::Cosine);
             let likely = self.likely(transform, leaf.luma);
             let both = [Kind::Cosine, likely];
@@ -271,13 +263,7 @@ impl Tile<'_> {
     }
 
     /// How chroma is predicted best, beside luma that is shown.
-    fn best_tint(
-        &mut self,
-        effort: &Effort,
-        at: (usize, usize),
-        shape: Shape,
-        leaf: &Leaf,
-    ) -> Tint {
+    fn best_tint(&mut self, care: &Care, at: (usize, usize), shape: Shape, leaf: &Leaf) -> Tint {
         let shift = self.frame.chroma.shift(1);
         let own = shape.in_plane(shift);
         let transform = own.within(5);
@@ -305,7 +291,7 @@ impl Tile<'_> {
             let ends = self.luma_ends(at, shape, leaf.transform(shape));
             predict::luma_differences(&self.shown[0], origin, own, shift, ends, &mut differences);
             let alphas = [0, 1].map(|plane: usize| {
-                let source = &self.source[plane + 1];
+                let source = &self.ground.source[plane + 1];
                 let (mut both, mut square) = (0.0f32, 0.0f32);
                 for (row, differences) in differences[..own.area()]
                     .chunks_exact(own.width())
@@ -334,7 +320,7 @@ impl Tile<'_> {
         let predict = |plane: usize, tint: Tint, predicted: &mut [u16]| {
             predict_tint(&edges[plane - 1], (plane, tint), smooth, beside, predicted);
         };
-        let weight = self.price.of(1).sqrt() * SATD_WEIGHT;
+        let weight = self.price.difference(1);
         let mut ranked: Vec<(f32, Tint)> = Vec::new();
         for tint in candidates {
             let mut counter = Counter::default();
@@ -342,8 +328,13 @@ impl Tile<'_> {
             let mut cost = counter.cost as f32;
             for plane in 1..3 {
                 predict(plane, tint, &mut predicted);
-                cost += satd::satd(&self.source[plane], origin, transform, &predicted, depth)
-                    as f32
+                cost += satd::satd(
+                    &self.ground.source[plane],
+                    origin,
+                    transform,
+                    &predicted,
+                    depth,
+                ) as f32
                     * weight;
             }
             ranked.push((cost, tint));
@@ -352,7 +343,7 @@ impl Tile<'_> {
         ranked.truncate(if self.frame.is_lossless() {
             1
         } else {
-            effort.tints
+            care.tints
         });
         let mut best = (f32::MAX, ranked[0].1);
         for (_, tint) in ranked.iter().filter(|_| ranked.len() > 1) {
@@ -379,6 +370,3 @@ impl Tile<'_> {
         best.1
     }
 }
-
-/// What a unit of the transformed difference counts beside the root of the price of errors.
-const SATD_WEIGHT: f32 = 11.0;

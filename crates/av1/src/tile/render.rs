@@ -1,11 +1,11 @@
 //! Leaves put together as a decoder does.
 
-use super::{Place, Tile};
+use super::{Place, Row};
 use crate::block::{Leaf, Luma, TRANSFORMS, Tint};
 use crate::coefs::{self, Context};
 use crate::context::Side;
 use crate::picture::Plane;
-use crate::predict::{self, Around, Edges};
+use crate::predict::{self, Edges};
 use crate::quant;
 use crate::range::Counter;
 use crate::shape::Shape;
@@ -42,7 +42,7 @@ impl Quantised {
     }
 }
 
-impl Tile<'_> {
+impl Row<'_> {
     /// Predicts a leaf, and codes and adds what it differs.
     pub(super) fn render(&mut self, at: (usize, usize), shape: Shape, leaf: &Leaf) {
         self.enter_block(at, shape);
@@ -156,28 +156,9 @@ impl Tile<'_> {
             .collect()
     }
 
-    pub(super) fn edges(&self, plane: usize, (x, y): (usize, usize), shape: Shape) -> Edges {
-        let (across, down) = self.frame.units();
-        let shift = self.frame.chroma.shift(plane);
-        // Within the superblock, from one unit before it.
-        let mask = |shift: u8| (64usize >> shift) - 1;
-        let unit = |at: usize, shift: u8| ((at & mask(shift)) >> 2) + 1;
-        let (column, row) = (unit(x, shift.0), unit(y, shift.1));
-        let around = Around {
-            above: y > 0,
-            left: x > 0,
-            above_right: self.known.is(plane, column + shape.width4(), row - 1),
-            below_left: self.known.is(plane, column - 1, row + shape.height4()),
-            last: (((across * 4) >> shift.0) - 1, ((down * 4) >> shift.1) - 1),
-            is_filtered: self.frame.filters_edges,
-        };
-        Edges::new(
-            &self.shown[plane],
-            (x, y),
-            shape,
-            around,
-            self.frame.depth.bits(),
-        )
+    pub(super) fn edges(&self, plane: usize, at: (usize, usize), shape: Shape) -> Edges {
+        self.frame
+            .edges(&self.known, (plane, &self.shown[plane]), at, shape)
     }
 
     /// Whether a neighbour of a block was predicted smoothly.
@@ -194,7 +175,7 @@ impl Tile<'_> {
     fn render_luma(&mut self, wanted: &Wanted, luma: Luma, smooth: bool) {
         let edges = self.edges(0, wanted.at, wanted.transform);
         let mut predicted = std::mem::take(&mut self.predicted);
-        predict_luma(&edges, luma, smooth, &mut predicted);
+        luma.predict(&edges, smooth, &mut predicted);
         self.difference(wanted, &predicted);
         self.predicted = predicted;
     }
@@ -233,7 +214,7 @@ impl Tile<'_> {
         let coded = shape.within(5).area();
         let context = self.context(plane, (x, y), (wanted.block, shape));
         let residual = &mut self.residual[..area];
-        let source = &self.source[plane];
+        let source = &self.ground.source[plane];
         let square = widely(|| differences(source, (x, y), width, predicted, residual));
         let (levels, values) = (&mut self.held[..coded], &mut self.values[..coded]);
         if frame.is_lossless() {
@@ -334,14 +315,6 @@ impl Tile<'_> {
         let within = |at: usize, shift: u8| (at & ((64 >> shift) - 1)) / 4;
         let at = (within(x, shift.0), within(y, shift.1));
         self.known.set(plane, at, (shape.width4(), shape.height4()));
-    }
-}
-
-/// A prediction of luma.
-pub(super) fn predict_luma(edges: &Edges, luma: Luma, smooth: bool, out: &mut [u16]) {
-    match luma {
-        Luma::Mode(mode, delta) => edges.predict(mode, delta.into(), smooth, out),
-        Luma::Filter(filter) => edges.filtered(filter.into(), out),
     }
 }
 

@@ -1,20 +1,30 @@
 //! Decisions: how blocks are cut, predicted and transformed, by what that costs in bits and in errors.
 
-use super::{SUPERBLOCK, Tile};
+use super::Row;
 use crate::block::{Luma, Node, Part};
 use crate::context::{Cell, Known, TintCell};
+use crate::frame::SUPERBLOCK;
 use crate::range::Counter;
 use crate::shape::{Cut, Shape};
 
 /// How much is tried.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Effort {
-    /// So many modes of luma are tried whole, of those that predict best.
-    pub modes: usize,
     /// Cuts into two are tried in blocks of at most this side, as a logarithm; 0 for none.
     pub halves: u8,
     /// Cuts into three and four as well.
     pub thirds: u8,
+    /// While it is open how blocks are cut.
+    pub rough: Care,
+    /// Once they are cut.
+    pub fine: Care,
+}
+
+/// How much is tried in a block that is not cut.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Care {
+    /// So many modes of luma are tried whole, of those that predict best.
+    pub modes: usize,
     /// Whether every transform type is tried for the best mode.
     pub kinds: bool,
     /// How often transforms may be cut.
@@ -32,7 +42,7 @@ pub(super) struct Saved {
     shown: [Vec<u16>; 3],
 }
 
-impl Tile<'_> {
+impl Row<'_> {
     /// Decides on a superblock.
     pub fn decide(&mut self, effort: &Effort, at: (usize, usize)) -> Node {
         self.enter(at);
@@ -118,7 +128,9 @@ impl Tile<'_> {
         let mut named: Vec<Luma> = Vec::new();
         for cut in self.cuts(effort, at, side) {
             let most = best.as_ref().map_or(limit, |(_, cost, _)| *cost);
-            if self.is_enough(&best, cut) {
+            if self.is_enough(&best, cut)
+                || (best.is_some() && cut == Cut::Split && !self.may_gain(at, side))
+            {
                 continue;
             }
             if best.is_some() {
@@ -132,6 +144,28 @@ impl Tile<'_> {
         let (node, cost, after) = best?;
         self.restore(at, shape, &after);
         Some((node, cost))
+    }
+
+    /// Whether a split may be worth it, by what is told before anything is quantised.
+    fn may_gain(&mut self, at: (usize, usize), side: u8) -> bool {
+        let (whole, split) = self.foretold(at, side);
+        whole > split * SPLIT[usize::from(side - 3)]
+    }
+
+    /// What a block costs as it is and split, as far as is told before anything is quantised.
+    fn foretold(&mut self, at: (usize, usize), side: u8) -> (f32, f32) {
+        self.enter_block(at, Shape::square(side));
+        let off = self.ground.guess(self.frame, at, side).off as f32;
+        let whole = off * self.price.difference(0);
+        if side == 2 {
+            return (whole, whole);
+        }
+        let mut split = 0.0;
+        for (at, shape) in self.inside(at, Cut::Split.parts(side)) {
+            let (whole, own) = self.foretold(at, shape.w);
+            split += LEAF + whole.min(own + CUT);
+        }
+        (whole, split)
     }
 
     /// Whether what was found leaves nothing to gain by a cut: the whole block came without coefficients.
@@ -184,9 +218,12 @@ impl Tile<'_> {
                 cost += own;
                 parts.push(Part::Node(node));
             } else {
-                let told = (cut != Cut::None && cut != Cut::Split && !named.is_empty())
-                    .then_some(&named[..]);
-                let (leaf, own, ranked) = self.best_leaf(effort, at, shape, told);
+                let (leaf, own, ranked) = if shape.w == shape.h {
+                    let guess = self.ground.guess(self.frame, at, shape.w);
+                    self.best_leaf(&effort.rough, at, shape, &guess.modes)
+                } else {
+                    self.best_leaf(&effort.rough, at, shape, named)
+                };
                 if cut == Cut::None {
                     *named = ranked;
                     named.truncate(NAMED);
@@ -201,3 +238,11 @@ impl Tile<'_> {
 
 /// So many modes of a block are thought of for its halves.
 const NAMED: usize = 5;
+
+/// What a leaf and a cut cost about, in parts of a bit.
+const LEAF: f32 = 2000.0;
+const CUT: f32 = 1536.0;
+
+/// Blocks of 8, 16, 32 and 64 were never better split than whole where that was foretold to cost less than so much of
+/// it.
+const SPLIT: [f32; 4] = [0.9, 0.95, 0.0, 0.0];

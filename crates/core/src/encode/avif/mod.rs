@@ -32,7 +32,7 @@ const ABILITIES: Abilities = Abilities {
     frame_bytes: 300,
     repacks: false,
     passes: false,
-    revision: 2,
+    revision: 3,
 };
 
 const WAYS: Ways = Ways {
@@ -105,8 +105,9 @@ impl Settings {
     }
 
     /// A picture as one key frame.
-    fn coded(self, picture: Option<&Picture>) -> Result<Vec<u8>, EncodeError> {
-        let coded = |picture| kiln_av1::encode(picture, self.colour, self.quantiser, self.pace);
+    fn coded(self, picture: Option<&kiln_av1::Prepared>) -> Result<Vec<u8>, EncodeError> {
+        let coded =
+            |picture: &kiln_av1::Prepared| picture.encode(self.colour, self.quantiser, self.pace);
         let coded = picture.and_then(coded).map(|coded| coded.units);
         coded.ok_or_else(|| {
             let what = "its planes do not fit one another".to_owned();
@@ -118,9 +119,9 @@ impl Settings {
 /// A raster as planes, each made when it is first needed.
 struct Prepared<'a> {
     raster: &'a Raster,
-    halved: OnceLock<Option<Picture>>,
-    full: OnceLock<Option<Picture>>,
-    alpha: OnceLock<Option<Picture>>,
+    halved: OnceLock<Option<kiln_av1::Prepared>>,
+    full: OnceLock<Option<kiln_av1::Prepared>>,
+    alpha: OnceLock<Option<kiln_av1::Prepared>>,
 }
 
 impl super::Prepared for Prepared<'_> {
@@ -129,12 +130,14 @@ impl super::Prepared for Prepared<'_> {
         let settings = Settings::of(manner, gamut);
         let is_halved = manner.chroma == Chroma::Halved;
         let planes = if is_halved { &self.halved } else { &self.full };
-        let colour = planes.get_or_init(|| planes_of(raster, is_halved));
+        let colour = planes.get_or_init(|| kiln_av1::Prepared::new(&planes_of(raster, is_halved)?));
         let colour = settings.coded(colour.as_ref())?;
         let alpha = match raster.channels() {
             Channels::Rgb => None,
             Channels::Rgba => {
-                let alpha = self.alpha.get_or_init(|| alpha(raster));
+                let alpha = self
+                    .alpha
+                    .get_or_init(|| kiln_av1::Prepared::new(&alpha(raster)?));
                 Some(settings.coded(alpha.as_ref())?)
             }
         };
