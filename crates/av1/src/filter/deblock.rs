@@ -3,20 +3,18 @@
 use super::Outline;
 use crate::picture::Plane;
 
-/// Filters all planes by levels for vertical and horizontal edges of luma, blue and red.
-pub(crate) fn deblock(planes: &mut [Plane], outline: &Outline, levels: [u8; 4]) {
+/// Filters a plane, by its number, by levels for vertical and horizontal edges of luma, blue and red.
+pub(super) fn deblock((index, plane): (usize, &mut Plane), outline: &Outline, levels: [u8; 4]) {
     if levels[..2] == [0, 0] {
         return;
     }
-    for (index, plane) in planes.iter_mut().enumerate() {
-        for is_vertical in [true, false] {
-            let level = match index {
-                0 => levels[usize::from(!is_vertical)],
-                _ => levels[index + 1],
-            };
-            if level > 0 {
-                edges(plane, outline, (index, is_vertical), level);
-            }
+    for is_vertical in [true, false] {
+        let level = match index {
+            0 => levels[usize::from(!is_vertical)],
+            _ => levels[index + 1],
+        };
+        if level > 0 {
+            edges(plane, outline, (index, is_vertical), level);
         }
     }
 }

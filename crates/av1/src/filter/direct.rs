@@ -3,7 +3,7 @@
 // Lanes are counted, so that they are seen to be as many.
 #![allow(clippy::needless_range_loop)]
 
-use super::{Outline, Strength};
+use super::{Outline, Strength, Strip};
 use crate::picture::Plane;
 use crate::wide::widely;
 
@@ -46,9 +46,9 @@ pub(super) fn cells(
 }
 
 /// Filters a superblock, that begins at a unit, from deblocked planes into others.
-pub(crate) fn enhance(
+pub(super) fn enhance(
     from: &[Plane],
-    to: &mut [Plane],
+    to: &mut [Strip<'_>],
     outline: &Outline,
     at: (usize, usize),
     (strength, damping): (Strength, u8),
@@ -69,8 +69,13 @@ pub(crate) fn enhance(
                 continue;
             };
             for (y, row) in filtered.iter().enumerate().take(cell.size.1) {
-                let target = to[plane].row_mut(cell.at.0, cell.at.1 + y, cell.size.0);
-                target
+                let Strip {
+                    samples,
+                    width,
+                    top,
+                } = &mut to[plane];
+                let start = (cell.at.1 + y - *top) * *width + cell.at.0;
+                samples[start..start + cell.size.0]
                     .iter_mut()
                     .zip(row)
                     .for_each(|(target, &sample)| *target = sample as u16);

@@ -4,6 +4,8 @@ mod deblock;
 mod direct;
 mod pick;
 
+use rayon::prelude::*;
+
 use crate::picture::{Chroma, Depth, Plane};
 use crate::shape::Shape;
 
@@ -142,14 +144,59 @@ impl Outline {
     }
 }
 
-/// Filters a picture as it was put together, each superblock by its choice.
-pub(crate) fn apply(shown: &mut [Plane], outline: &Outline, filters: &Filters, choices: &[u8]) {
-    deblock(shown, outline, filters.levels);
+/// Smooths the edges of blocks in a picture as it was put together.
+pub(crate) fn soften(shown: &mut [Plane], outline: &Outline, levels: [u8; 4]) {
+    shown
+        .par_iter_mut()
+        .enumerate()
+        .for_each(|(index, plane)| deblock((index, plane), outline, levels));
+}
+
+/// Filters a picture without edges along what it shows, each superblock by its choice.
+pub(crate) fn clear(shown: &mut [Plane], outline: &Outline, filters: &Filters, choices: &[u8]) {
     let before = shown.to_vec();
-    for (at, &choice) in outline.superblocks().zip(choices) {
-        let strength = filters.strengths[usize::from(choice)];
-        enhance(&before, shown, outline, at, (strength, filters.damping));
+    // Planes in rows of superblocks.
+    let mut rows: Vec<Vec<Strip<'_>>> = Vec::new();
+    for (index, plane) in shown.iter_mut().enumerate() {
+        let (width, height) = (plane.width(), 64 >> outline.chroma.shift(index).1);
+        let strips = plane.samples_mut().chunks_mut(width * height);
+        for (row, samples) in strips.enumerate() {
+            let strip = Strip {
+                samples,
+                width,
+                top: row * height,
+            };
+            match rows.get_mut(row) {
+                Some(strips) => strips.push(strip),
+                None => rows.push(vec![strip]),
+            }
+        }
     }
+    let across = outline.across.div_ceil(16);
+    let choices = choices.par_chunks(across).enumerate();
+    rows.par_iter_mut()
+        .zip(choices)
+        .for_each(|(strips, (y, choices))| {
+            for (x, &choice) in choices.iter().enumerate() {
+                let strength = filters.strengths[usize::from(choice)];
+                let damping = filters.damping;
+                enhance(
+                    &before,
+                    strips,
+                    outline,
+                    (x * 16, y * 16),
+                    (strength, damping),
+                );
+            }
+        });
+}
+
+/// Some rows of a plane.
+struct Strip<'a> {
+    samples: &'a mut [u16],
+    width: usize,
+    /// The first of them.
+    top: usize,
 }
 
 /// The sum of squared differences in a rectangle.

@@ -1,26 +1,27 @@
 //! Which filters bring a picture nearest to its source.
 
+use rayon::prelude::*;
+
 use super::direct::{Cell, cells, direction};
-use super::{Filters, Outline, Strength, deblock, squares};
+use super::{Filters, Outline, Strength, deblock, soften, squares};
 use crate::picture::Plane;
 
-/// Picks filters for a picture as it was put together; returns them and the choice of every superblock.
+/// Picks filters for a picture as it was put together, and smooths the edges of its blocks; returns the filters and
+/// the choice of every superblock.
 pub(crate) fn pick(
-    shown: &[Plane],
+    shown: &mut [Plane],
     source: &[Plane],
     outline: &Outline,
     step: i32,
 ) -> (Filters, Vec<u8>) {
-    let levels = levels(shown, source, outline, step);
-    let mut shown = shown.to_vec();
-    deblock(&mut shown, outline, levels);
-    let shown = &shown;
+    let levels = levels(&shown[0], &source[0], outline, step);
+    soften(shown, outline, levels);
     let damping = 3 + (step >> 6).clamp(0, 3) as u8;
     let candidates = candidates(step, outline.depth.bits());
     let places: Vec<(usize, usize)> = outline.superblocks().collect();
     // The errors of every superblock with every candidate, from every other cell.
-    let mut errors = vec![vec![0u64; candidates.len()]; places.len()];
-    for (errors, &at) in errors.iter_mut().zip(&places) {
+    let errors_at = |&at: &(usize, usize)| {
+        let mut errors = vec![0; candidates.len()];
         for at in cells(outline, at).filter(|(x, y)| (x / 2 + y / 2) % 2 == 0) {
             let seen = direction(&shown[0], (at.0 * 4, at.1 * 4), outline.depth.bits());
             for plane in 0..shown.len() {
@@ -36,7 +37,9 @@ pub(crate) fn pick(
                 }
             }
         }
-    }
+        errors
+    };
+    let errors: Vec<Vec<u64>> = places.par_iter().map(errors_at).collect();
     let chosen = best_of(&errors, candidates.len());
     let strengths: Vec<Strength> = chosen.iter().map(|&which| candidates[which]).collect();
     let choices: Vec<u8> = errors
@@ -116,30 +119,34 @@ fn best_of(errors: &[Vec<u64>], count: usize) -> Vec<usize> {
     chosen
 }
 
-/// Levels of the deblocking filter: about what the step of the quantiser asks for, or less.
-fn levels(shown: &[Plane], source: &[Plane], outline: &Outline, step: i32) -> [u8; 4] {
+/// The level of the deblocking filter for all edges: about what the step of the quantiser asks for, or less.
+fn levels(shown: &Plane, source: &Plane, outline: &Outline, step: i32) -> [u8; 4] {
     let step = step >> (outline.depth.bits() - 8);
     let guess = ((step * 17_563 - 421_574 + (1 << 17)) >> 18).clamp(0, 63) as u8;
-    let mut best = (u64::MAX, [0; 4]);
     let mut tried: Vec<u8> = vec![0, guess / 4, guess / 2, guess * 3 / 4, guess, guess * 5 / 4];
     tried.dedup();
-    for level in tried {
-        let levels = [level.min(63); 4];
-        let mut planes = shown.to_vec();
-        deblock(&mut planes, outline, levels);
-        let all = |plane: usize| {
-            let (across, down) = outline.units(plane);
-            squares(
-                &planes[plane],
-                &source[plane],
-                (0, 0),
-                (across * 4, down * 4),
-            )
-        };
-        let error = (0..planes.len()).map(all).sum();
-        if error < best.0 {
-            best = (error, levels);
+    let (across, down) = outline.units(0);
+    let error = |level: u8| {
+        let mut plane = shown.clone();
+        deblock((0, &mut plane), outline, [level.min(63); 4]);
+        squares(&plane, source, (0, 0), (across * 4, down * 4))
+    };
+    // Down from the middle, to where it gets no better.
+    let mut at = (tried.len() - 1) / 2;
+    let mut errors: Vec<Option<u64>> = vec![None; tried.len()];
+    let mut known = |at: usize| *errors[at].get_or_insert_with(|| error(tried[at]));
+    loop {
+        let beside = [
+            at.checked_sub(1),
+            Some(at + 1).filter(|&next| next < tried.len()),
+        ];
+        let better = beside
+            .into_iter()
+            .flatten()
+            .find(|&next| known(next) < known(at));
+        match better {
+            Some(next) => at = next,
+            None => return [tried[at].min(63); 4],
         }
     }
-    best.1
 }

@@ -71,7 +71,7 @@ pub(crate) fn refined(
     grounds: &[Ground],
     colour: Colour,
     (cuts, care): (&[Cuts], &Care),
-    filter: impl FnOnce(&[Plane], &[Plane], &Outline) -> (Filters, Vec<u8>),
+    filter: impl FnOnce(&mut [Plane], &[Plane], &Outline) -> (Filters, Vec<u8>),
 ) -> Option<Coded> {
     let odds = |tile: usize| Some(&cuts[tile].odds[..]);
     let make = |tile: usize, row: &mut Row<'_>, at: (usize, usize)| {
@@ -92,7 +92,7 @@ fn coded<'k>(
         impl Fn(usize) -> Option<&'k [Odds]> + Sync,
         impl Fn(usize, &mut Row<'_>, (usize, usize)) -> Node + Sync,
     ),
-    filter: impl FnOnce(&[Plane], &[Plane], &Outline) -> (Filters, Vec<u8>),
+    filter: impl FnOnce(&mut [Plane], &[Plane], &Outline) -> (Filters, Vec<u8>),
 ) -> Option<Coded> {
     let tiling = Tiling::new(frame.units());
     let frames = tiles(frame, &tiling);
@@ -109,8 +109,8 @@ fn coded<'k>(
     let (mut shown, source, outline) = joined(frame, &parts);
     let mut choices = vec![0; outline.superblocks().count()];
     if !frame.is_lossless() {
-        (filters, choices) = filter(&shown, &source, &outline);
-        filter::apply(&mut shown, &outline, &filters, &choices);
+        (filters, choices) = filter(&mut shown, &source, &outline);
+        filter::clear(&mut shown, &outline, &filters, &choices);
     }
     drop(source);
     let across = frame.units().0.div_ceil(16);

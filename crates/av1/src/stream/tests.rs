@@ -4,7 +4,7 @@ use re_rav1d::{Decoder, PixelLayout, PlanarImageComponent, Settings};
 
 use crate::block::{self, Leaf, Luma, Node, Part, TRANSFORMS, Tint};
 use crate::encoder::{Pace, encode};
-use crate::filter::{Filters, Strength};
+use crate::filter::{self, Filters, Strength};
 use crate::frame::{Frame, Price, SUPERBLOCK};
 use crate::headers::Colour;
 use crate::picture::{Chroma, Depth, Picture, Plane};
@@ -224,7 +224,8 @@ fn agree(seed: u64) {
                 node
             },
         ),
-        |_, _, outline| {
+        |shown, _, outline| {
+            filter::soften(shown, outline, filters.levels);
             let choices = outline.superblocks().map(|_| others.roll(count) as u8);
             (filters.clone(), choices.collect())
         },

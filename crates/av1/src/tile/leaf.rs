@@ -1,7 +1,7 @@
 //! How a block that is not cut is predicted and transformed.
 
 use super::Row;
-use super::render::{Wanted, kind_of_tint, predict_tint};
+use super::render::{Quantised, Wanted, kind_of_tint, predict_tint};
 use super::search::Care;
 use crate::block::{self, Leaf, Luma, TRANSFORMS, Tint};
 use crate::ground;
@@ -53,8 +53,10 @@ impl Row<'_> {
         named: &[Luma],
     ) -> (Leaf, Vec<Luma>) {
         self.enter_block(at, shape);
+        self.places.clear();
+        self.levels.clear();
         let (mut leaf, ranked) = self.best_luma(care, at, shape, named);
-        let ends = self.render_lumas(at, shape, &leaf);
+        let ends = self.luma_ends(at, shape, self.transform(shape, &leaf));
         if self.has_chroma(at, shape) {
             // Chroma may be told from the luma that is shown by now.
             leaf.tint = self.best_tint(care, at, shape, &leaf);
@@ -63,7 +65,7 @@ impl Row<'_> {
         (leaf, ranked)
     }
 
-    /// Luma decided, by what it costs alone, and the modes that predict best.
+    /// Luma decided, by what it costs alone, and the modes that predict best; it is left shown.
     fn best_luma(
         &mut self,
         care: &Care,
@@ -83,50 +85,62 @@ impl Row<'_> {
         };
         if self.frame.is_lossless() {
             // In blocks of 4 × 4 whatever is decided: what predicts best is taken.
+            self.render_lumas(at, shape, &leaf);
             return (leaf, ranked);
         }
-        let mut best = f32::MAX;
         let mut predicted = std::mem::take(&mut self.predicted);
+        let mut best: Option<(f32, Wanted, Quantised)> = None;
+        let mut attempt =
+            |row: &mut Self, leaf: &mut Leaf, luma: Luma, kind: Kind, predicted: &[u16]| {
+                let wanted = Wanted {
+                    plane: 0,
+                    at: origin,
+                    block: shape,
+                    transform: shape.transform(),
+                    kind,
+                    luma: Some(luma),
+                };
+                let mut counter = Counter::default();
+                row.count_luma(&mut counter, at, shape, luma);
+                let quantised = row.quantise(&wanted, predicted);
+                let cost = counter.cost as f32 + quantised.cost();
+                if best.is_none_or(|(least, ..)| cost < least) {
+                    best = Some((cost, wanted, quantised));
+                    row.swap(0, 1);
+                    leaf.luma = luma;
+                    leaf.kinds = [kind; TRANSFORMS];
+                }
+            };
         for &luma in ranked.iter().take(care.modes.max(1)) {
             luma.predict(&edges, smooth, &mut predicted);
-            let kind = self.likely(shape, luma);
-            let cost = self.luma_cost(at, shape, (luma, kind), &predicted);
-            if cost < best {
-                best = cost;
-                leaf.luma = luma;
-                leaf.kinds = [kind; TRANSFORMS];
-            }
+            attempt(self, &mut leaf, luma, self.likely(shape, luma), &predicted);
         }
         leaf.luma.predict(&edges, smooth, &mut predicted);
         let likely = leaf.kinds[0];
         for &kind in self.kinds(care, shape) {
-            if kind == likely {
-                continue;
-            }
-            let cost = self.luma_cost(at, shape, (leaf.luma, kind), &predicted);
-            if cost < best {
-                best = cost;
-                leaf.kinds = [kind; TRANSFORMS];
+            if kind != likely {
+                let luma = leaf.luma;
+                attempt(self, &mut leaf, luma, kind, &predicted);
             }
         }
         self.predicted = predicted;
+        let Some((mut least, wanted, quantised)) = best else {
+            return (leaf, ranked);
+        };
+        self.swap(1, 2);
         let deepest = (shape.longer() - 2).min(care.depth);
         if deepest > 0 {
             let mut counter = Counter::default();
             self.code_depth(&mut counter, (at.0, at.1 & 15), shape, &leaf);
-            best += counter.cost as f32;
+            least += counter.cost as f32;
+            leaf = self.deepest(at, shape, leaf, (deepest, least));
         }
-        for depth in 1..=deepest {
-            let mut tried = Leaf {
-                depth,
-                ..leaf.clone()
-            };
-            let cost = self.deeper_cost(at, shape, &mut tried);
-            if cost >= best {
-                break;
-            }
-            best = cost;
-            leaf = tried;
+        if leaf.depth == 0 {
+            self.swap(0, 2);
+            let mut predicted = std::mem::take(&mut self.predicted);
+            leaf.luma.predict(&edges, smooth, &mut predicted);
+            self.put(&wanted, &predicted, quantised);
+            self.predicted = predicted;
         }
         (leaf, ranked)
     }
@@ -188,51 +202,58 @@ impl Row<'_> {
         }
     }
 
-    /// What luma costs in a single transform.
-    fn luma_cost(
+    /// A leaf with its transform cut as often as that costs less than before, up to a depth; it is left shown where it
+    /// is cut at all.
+    fn deepest(
         &mut self,
         at: (usize, usize),
         shape: Shape,
-        (luma, kind): (Luma, Kind),
-        predicted: &[u16],
-    ) -> f32 {
-        let origin = (at.0 * 4, at.1 * 4);
-        let transform = shape.transform();
-        let mut counter = Counter::default();
-        self.count_luma(&mut counter, at, shape, luma);
-        let wanted = Wanted {
-            plane: 0,
-            at: origin,
-            block: shape,
-            transform,
-            kind,
-            luma: Some(luma),
-        };
-        counter.cost as f32 + self.quantise(&wanted, predicted).cost()
+        mut leaf: Leaf,
+        (deepest, mut least): (u8, f32),
+    ) -> Leaf {
+        let before = self.saved(at, shape);
+        for depth in 1..=deepest {
+            let shown = (depth > 1).then(|| self.saved(at, shape));
+            let levels = std::mem::take(&mut self.levels);
+            let places = std::mem::take(&mut self.places);
+            if shown.is_some() {
+                self.restore(at, shape, &before);
+            }
+            let tried = Leaf {
+                depth,
+                ..leaf.clone()
+            };
+            let Some((deeper, cost)) = self.deeper(at, shape, tried, least) else {
+                self.restore(at, shape, shown.as_ref().unwrap_or(&before));
+                (self.levels, self.places) = (levels, places);
+                break;
+            };
+            (leaf, least) = (deeper, cost);
+        }
+        leaf
     }
 
-    /// What luma costs with its transform cut; chooses the types.
-    fn deeper_cost(&mut self, at: (usize, usize), shape: Shape, leaf: &mut Leaf) -> f32 {
-        let before = self.saved(at, shape);
-        let transform = leaf.transform(shape);
+    /// Luma with its transform cut, shown, and what it costs; chooses the types. Ends where that is not below a limit.
+    fn deeper(
+        &mut self,
+        at: (usize, usize),
+        shape: Shape,
+        mut leaf: Leaf,
+        limit: f32,
+    ) -> Option<(Leaf, f32)> {
+        let (luma, transform) = (leaf.luma, leaf.transform(shape));
         let origin = (at.0 * 4, at.1 * 4);
         let smooth = self.is_beside_smooth(0, origin);
         let mut counter = Counter::default();
-        self.count_luma(&mut counter, at, shape, leaf.luma);
-        self.code_depth(&mut counter, (at.0, at.1 & 15), shape, leaf);
+        self.count_luma(&mut counter, at, shape, luma);
+        self.code_depth(&mut counter, (at.0, at.1 & 15), shape, &leaf);
         let mut cost = counter.cost as f32;
         let mut predicted = std::mem::take(&mut self.predicted);
-        for (index, place) in self
-            .blocks(0, origin, shape, transform)
-            .into_iter()
-            .enumerate()
-        {
+        let likely = self.likely(transform, luma);
+        let blocks = self.blocks(0, origin, shape, transform);
+        for (index, place) in blocks.into_iter().enumerate() {
             let edges = self.edges(0, place, transform);
-            leaf.luma.predict(&edges, smooth, &mut predicted);
-            let mut best = (f32::MAX, Kind::Cosine);
-            let likely = self.likely(transform, leaf.luma);
-            let both = [Kind::Cosine, likely];
-            let luma = leaf.luma;
+            luma.predict(&edges, smooth, &mut predicted);
             let wanted = |kind: Kind| Wanted {
                 plane: 0,
                 at: place,
@@ -241,25 +262,26 @@ impl Row<'_> {
                 kind,
                 luma: Some(luma),
             };
-            for &kind in if likely == Kind::Cosine {
-                &both[..1]
-            } else {
-                &both[..]
-            } {
-                let cost = self.quantise(&wanted(kind), &predicted).cost();
-                if cost < best.0 {
-                    best = (cost, kind);
+            let mut best = (likely, self.quantise(&wanted(likely), &predicted));
+            if likely != Kind::Cosine {
+                self.swap(0, 1);
+                let other = self.quantise(&wanted(Kind::Cosine), &predicted);
+                if other.cost() < best.1.cost() {
+                    best = (Kind::Cosine, other);
+                } else {
+                    self.swap(0, 1);
                 }
             }
-            cost += best.0;
-            leaf.kinds[index.min(TRANSFORMS - 1)] = best.1;
-            self.levels.clear();
-            self.places.clear();
-            self.difference(&wanted(best.1), &predicted);
+            cost += best.1.cost();
+            if cost >= limit {
+                self.predicted = predicted;
+                return None;
+            }
+            leaf.kinds[index.min(TRANSFORMS - 1)] = best.0;
+            self.put(&wanted(best.0), &predicted, best.1);
         }
         self.predicted = predicted;
-        self.restore(at, shape, &before);
-        cost
+        Some((leaf, cost))
     }
 
     /// How chroma is predicted best, beside luma that is shown.

@@ -34,6 +34,21 @@ struct Place {
     at: (usize, usize),
 }
 
+/// The levels of a transform block, and what they stand for.
+struct Held {
+    levels: Vec<i32>,
+    values: Vec<i32>,
+}
+
+impl Default for Held {
+    fn default() -> Held {
+        Held {
+            levels: vec![0; 32 * 32],
+            values: vec![0; 32 * 32],
+        }
+    }
+}
+
 /// Leaves as they were rendered, in order, to be coded again.
 #[derive(Default)]
 pub(crate) struct Log {
@@ -61,9 +76,8 @@ pub(crate) struct Row<'a> {
     /// The levels of the leaf that was rendered last, and where they belong.
     levels: Vec<i32>,
     places: Vec<Place>,
-    /// The transform block that was quantised last: its levels and what they stand for.
-    held: Vec<i32>,
-    values: Vec<i32>,
+    /// The transform block that was quantised last, and two that were put aside.
+    quantised: [Held; 3],
     /// Room for what comes before: differences, coefficients, and what lies between rows and columns.
     residual: Vec<i32>,
     coefs: Vec<i32>,
@@ -99,8 +113,7 @@ impl<'a> Row<'a> {
             choice: None,
             levels: Vec::new(),
             places: Vec::new(),
-            held: vec![0; 32 * 32],
-            values: vec![0; 32 * 32],
+            quantised: Default::default(),
             residual: vec![0; 64 * 64],
             coefs: vec![0; 32 * 32],
             middle: vec![0; 64 * 64],

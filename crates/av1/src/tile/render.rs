@@ -93,10 +93,7 @@ impl Row<'_> {
     ) -> (usize, usize) {
         self.places.clear();
         self.levels.clear();
-        let transform = match self.frame.is_lossless() {
-            true => Shape::square(2),
-            false => leaf.transform(shape),
-        };
+        let transform = self.transform(shape, leaf);
         let origin = (at.0 * 4, at.1 * 4);
         let smooth = self.is_beside_smooth(0, origin);
         for (index, place) in self
@@ -119,6 +116,14 @@ impl Row<'_> {
             self.render_luma(&wanted, leaf.luma, smooth);
         }
         self.luma_ends(at, shape, transform)
+    }
+
+    /// The transform of a leaf in luma.
+    pub(super) fn transform(&self, shape: Shape, leaf: &Leaf) -> Shape {
+        match self.frame.is_lossless() {
+            true => Shape::square(2),
+            false => leaf.transform(shape),
+        }
     }
 
     /// Where the last transform block of luma ends, of those within the picture.
@@ -216,7 +221,8 @@ impl Row<'_> {
         let residual = &mut self.residual[..area];
         let source = &self.ground.source[plane];
         let square = widely(|| differences(source, (x, y), width, predicted, residual));
-        let (levels, values) = (&mut self.held[..coded], &mut self.values[..coded]);
+        let held = &mut self.quantised[0];
+        let (levels, values) = (&mut held.levels[..coded], &mut held.values[..coded]);
         if frame.is_lossless() {
             let (mut block, mut turned) = ([0; 16], [0; 16]);
             block.copy_from_slice(residual);
@@ -270,8 +276,19 @@ impl Row<'_> {
         }
     }
 
-    /// Codes what a block differs from its prediction, and shows what comes back.
-    pub(super) fn difference(&mut self, wanted: &Wanted, predicted: &[u16]) {
+    /// Quantises what a block differs from its prediction, and shows what comes back.
+    fn difference(&mut self, wanted: &Wanted, predicted: &[u16]) {
+        let quantised = self.quantise(wanted, predicted);
+        self.put(wanted, predicted, quantised);
+    }
+
+    /// Changes places of what was quantised last, the first, and what was put aside.
+    pub(super) fn swap(&mut self, a: usize, b: usize) {
+        self.quantised.swap(a, b);
+    }
+
+    /// Shows what comes back of the block that was quantised last.
+    pub(super) fn put(&mut self, wanted: &Wanted, predicted: &[u16], quantised: Quantised) {
         let &Wanted {
             plane,
             at: (x, y),
@@ -281,20 +298,22 @@ impl Row<'_> {
         } = wanted;
         let Quantised {
             errors, context, ..
-        } = self.quantise(wanted, predicted);
+        } = quantised;
         let depth = self.frame.depth;
         let (width, area) = (shape.width(), shape.area());
         let coded = shape.within(5).area();
         let start = self.levels.len();
-        self.levels.extend_from_slice(&self.held[..coded]);
+        let held = &self.quantised[0];
+        let (levels, values) = (&held.levels[..coded], &held.values[..coded]);
+        self.levels.extend_from_slice(levels);
         let residual = &mut self.residual[..area];
         if self.frame.is_lossless() {
             let (mut turned, mut block) = ([0; 16], [0; 16]);
-            turned.copy_from_slice(&self.values[..16]);
+            turned.copy_from_slice(values);
             transform::inverse_lossless(&turned, &mut block);
             residual.copy_from_slice(&block);
-        } else if self.held[..coded].iter().any(|&level| level != 0) {
-            transform::inverse(&self.values[..coded], shape, kind, depth.bits(), residual);
+        } else if levels.iter().any(|&level| level != 0) {
+            transform::inverse(values, shape, kind, depth.bits(), residual);
         } else {
             residual.fill(0);
         }
@@ -309,7 +328,7 @@ impl Row<'_> {
             context,
             at: (x, y),
         });
-        let trace = coefs::trace(&self.held[..coded]);
+        let trace = coefs::trace(&self.levels[start..]);
         self.trace(plane, (x, y), shape, trace);
         let shift = self.frame.chroma.shift(plane);
         let within = |at: usize, shift: u8| (at & ((64 >> shift) - 1)) / 4;
