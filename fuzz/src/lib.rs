@@ -4,6 +4,9 @@ use std::panic;
 
 use kiln_core::guard;
 
+pub mod coded;
+#[path = "../../crates/av1/src/stream/decoded.rs"]
+mod decoded;
 pub mod exercises;
 pub mod pages;
 pub mod rewired;
@@ -13,7 +16,7 @@ pub mod written;
 pub fn exercise(name: &str) -> fn(&[u8]) {
     let all = exercises::ALL.into_iter();
     let all = all.chain(written::ALL).chain(pages::ALL);
-    let all = all.chain(rewired::ALL);
+    let all = all.chain(rewired::ALL).chain(coded::ALL);
     let mut named = all.filter(|(known, _)| *known == name);
     named.next().expect("a target's own name").1
 }

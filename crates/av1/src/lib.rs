@@ -4,6 +4,9 @@
 //! profiles 0 and 1, at 8 and 10 bits, with a reduced still-picture header. Numbers of sections in the documentation
 //! of this crate are those of that specification.
 
+#[cfg(test)]
+extern crate self as kiln_av1;
+
 mod bits;
 mod block;
 mod coefs;
