@@ -99,6 +99,8 @@ struct Strip<'a> {
     /// Its number among those of the tile.
     row: usize,
     odds: Odds,
+    /// What a unit of the transformed difference costs.
+    weight: f32,
     predicted: Vec<u16>,
     /// For each side from the smallest, row by row.
     sides: Vec<Vec<Guess>>,
@@ -120,6 +122,7 @@ impl<'a> Strip<'a> {
             luma,
             row,
             odds: Odds::new(MIDDLE),
+            weight: Price::new([Steps::new(MIDDLE, frame.depth); 3]).difference(0),
             predicted: vec![0; 64 * 64],
             sides: sides.collect(),
         };
@@ -190,7 +193,6 @@ impl<'a> Strip<'a> {
         let (shape, at) = (Shape::square(side), (at.0 * 4, at.1 * 4));
         let (frame, depth) = (self.frame, self.frame.depth);
         let edges = frame.edges(known, (0, self.luma), at, shape);
-        let weight = Price::new([Steps::new(MIDDLE, depth); 3]).difference(0);
         let mut least = u32::MAX;
         let predicted = &mut self.predicted;
         let cost = |tried: Luma| {
@@ -203,7 +205,7 @@ impl<'a> Strip<'a> {
                 Luma::Mode(..) => 0,
                 Luma::Filter(_) => 3 * BIT,
             };
-            off as f32 * weight + cost as f32
+            off as f32 * self.weight + cost as f32
         };
         let ranked = ranked(shape, named, cost);
         let mut modes = [ranked[0]; KEPT];
@@ -227,34 +229,34 @@ const MIDDLE: u8 = 110;
 /// tried towards where it gets better.
 pub(crate) fn ranked(shape: Shape, named: &[Luma], mut cost: impl FnMut(Luma) -> f32) -> Vec<Luma> {
     let mut ranked: Vec<(f32, Luma)> = Vec::with_capacity(32);
-    if !named.is_empty() {
-        ranked.extend(named.iter().map(|&luma| (cost(luma), luma)));
-        ranked.sort_by(|a, b| a.0.total_cmp(&b.0));
-        return ranked.into_iter().map(|(_, luma)| luma).collect();
-    }
     let mut rank = |luma: Luma, ranked: &mut Vec<(f32, Luma)>| {
         let cost = cost(luma);
         ranked.push((cost, luma));
         cost
     };
-    for mode in Mode::ALL {
-        rank(Luma::Mode(mode, 0), &mut ranked);
+    for &luma in named {
+        rank(luma, &mut ranked);
     }
-    ranked.sort_by(|a, b| a.0.total_cmp(&b.0));
-    let first = ranked[0].1.mode();
-    if block::has_angles(shape) {
-        let directed = ranked.iter().take(4).map(|(_, luma)| luma.mode());
-        let directed = directed.filter(|mode| mode.angle().is_some()).take(2);
-        for mode in directed.collect::<Vec<Mode>>() {
-            let mut near = |delta: i8| rank(Luma::Mode(mode, delta), &mut ranked);
-            let side = if near(-1) < near(1) { -1 } else { 1 };
-            near(2 * side);
-            near(3 * side);
+    if named.is_empty() {
+        for mode in Mode::ALL {
+            rank(Luma::Mode(mode, 0), &mut ranked);
         }
-    }
-    if block::has_filters(shape) && (first.angle().is_none() || shape.longer() < 5) {
-        for filter in 0..5 {
-            rank(Luma::Filter(filter), &mut ranked);
+        ranked.sort_by(|a, b| a.0.total_cmp(&b.0));
+        let first = ranked[0].1.mode();
+        if block::has_angles(shape) {
+            let directed = ranked.iter().take(4).map(|(_, luma)| luma.mode());
+            let directed = directed.filter(|mode| mode.angle().is_some()).take(2);
+            for mode in directed.collect::<Vec<Mode>>() {
+                let mut near = |delta: i8| rank(Luma::Mode(mode, delta), &mut ranked);
+                let side = if near(-1) < near(1) { -1 } else { 1 };
+                near(2 * side);
+                near(3 * side);
+            }
+        }
+        if block::has_filters(shape) && (first.angle().is_none() || shape.longer() < 5) {
+            for filter in 0..5 {
+                rank(Luma::Filter(filter), &mut ranked);
+            }
         }
     }
     ranked.sort_by(|a, b| a.0.total_cmp(&b.0));

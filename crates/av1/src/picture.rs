@@ -27,6 +27,12 @@ impl Chroma {
             _ => (0, 0),
         }
     }
+
+    /// Width and height of a plane beside luma of a size.
+    pub(crate) fn size(self, plane: usize, (width, height): (usize, usize)) -> (usize, usize) {
+        let (x, y) = self.shift(plane);
+        (width.div_ceil(1 << x), height.div_ceil(1 << y))
+    }
 }
 
 /// How many bits a sample has.
@@ -175,10 +181,8 @@ impl Picture {
         let first = planes.first()?;
         let (width, height) = (first.width(), first.height());
         let fits = |(index, plane): (usize, &Plane)| {
-            let (x, y) = chroma.shift(index);
-            let side = |side: usize, shift: u8| side.div_ceil(1 << shift);
             let samples = plane.samples().iter();
-            (plane.width(), plane.height()) == (side(width, x), side(height, y))
+            (plane.width(), plane.height()) == chroma.size(index, (width, height))
                 && samples.max().is_some_and(|&most| most >> depth.bits() == 0)
         };
         let fits = planes.len() == chroma.planes()
@@ -195,8 +199,7 @@ impl Picture {
     pub(crate) fn part(&self, at: (usize, usize), size: (usize, usize)) -> Option<Picture> {
         let part = |(index, plane): (usize, &Plane)| {
             let (x, y) = self.chroma.shift(index);
-            let side = |side: usize, shift: u8| side.div_ceil(1 << shift);
-            plane.part((at.0 >> x, at.1 >> y), (side(size.0, x), side(size.1, y)))
+            plane.part((at.0 >> x, at.1 >> y), self.chroma.size(index, size))
         };
         let planes = self.planes.iter().enumerate().map(part);
         Picture::new(self.chroma, self.depth, planes.collect())

@@ -138,9 +138,8 @@ fn coded<'k>(
     );
     bits::unit(&mut units, Unit::Frame, &payload);
     let cropped = |(index, plane): (usize, &Plane)| {
-        let (x, y) = frame.chroma.shift(index);
-        let side = |side: usize, shift: u8| side.div_ceil(1 << shift);
-        plane.resized(side(frame.size.0, x), side(frame.size.1, y))
+        let (width, height) = frame.chroma.size(index, frame.size);
+        plane.resized(width, height)
     };
     let shown = shown.iter().enumerate().map(cropped).collect();
     Some(Coded {

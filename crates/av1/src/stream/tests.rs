@@ -37,8 +37,7 @@ fn picture(
     (width, height): (usize, usize),
 ) -> Picture {
     let planes = (0..chroma.planes()).map(|index| {
-        let (x, y) = chroma.shift(index);
-        let (width, height) = (width.div_ceil(1 << x), height.div_ceil(1 << y));
+        let (width, height) = chroma.size(index, (width, height));
         let (dx, dy, noise) = (dice.roll(9), dice.roll(9), 1 << dice.roll(7));
         let most = (1 << depth.bits()) - 1;
         let samples = (0..width * height).map(|at| {

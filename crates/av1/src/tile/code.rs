@@ -234,10 +234,9 @@ impl Row<'_> {
         at: (usize, usize),
         (block, transform): (Shape, Shape),
     ) -> Context {
-        let (across, down) = self.frame.units();
         let shift = self.frame.chroma.shift(plane);
         let (column, row) = (at.0 / 4, at.1 / 4);
-        let ends = (across.div_ceil(1 << shift.0), down.div_ceil(1 << shift.1));
+        let ends = self.frame.chroma.size(plane, self.frame.units());
         let width = transform.width4().min(ends.0 - column);
         let height = transform.height4().min(ends.1 - row);
         let row = row & ((16 >> shift.1) - 1);

@@ -52,7 +52,7 @@ impl Row<'_> {
         shape: Shape,
         named: &[Luma],
     ) -> (Leaf, Vec<Luma>) {
-        self.enter_block(at, shape);
+        self.price = self.price_in(at, shape);
         self.places.clear();
         self.levels.clear();
         let (mut leaf, ranked) = self.best_luma(care, at, shape, named);

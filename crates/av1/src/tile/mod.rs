@@ -142,32 +142,31 @@ impl<'a> Row<'a> {
 
     /// Renders and codes a superblock as it was decided.
     pub fn superblock(&mut self, at: (usize, usize), node: &mut Node) {
-        self.enter(at);
-        self.walk(
-            &mut Learner,
-            at,
-            SUPERBLOCK,
-            node,
-            &mut |row, at, shape, leaf| {
-                row.render(at, shape, leaf);
-                row.note(at, shape);
-            },
-        );
+        self.learn(at, node, |row, at, shape, leaf| {
+            row.render(at, shape, leaf);
+        });
     }
 
     /// The same with every leaf of it decided anew.
     pub fn refine(&mut self, care: &Care, at: (usize, usize), node: &mut Node) {
+        self.learn(at, node, |row, at, shape, leaf| {
+            *leaf = row.leaf_again(care, at, shape, leaf.luma);
+        });
+    }
+
+    /// Goes through a superblock whose leaves are made one by one, notes them, and learns from their symbols.
+    fn learn(
+        &mut self,
+        at: (usize, usize),
+        node: &mut Node,
+        make: impl Fn(&mut Self, (usize, usize), Shape, &mut Leaf),
+    ) {
         self.enter(at);
-        self.walk(
-            &mut Learner,
-            at,
-            SUPERBLOCK,
-            node,
-            &mut |row, at, shape, leaf| {
-                *leaf = row.leaf_again(care, at, shape, leaf.luma);
-                row.note(at, shape);
-            },
-        );
+        let mut ready = |row: &mut Self, at: (usize, usize), shape: Shape, leaf: &mut Leaf| {
+            make(row, at, shape, leaf);
+            row.note(at, shape);
+        };
+        self.walk(&mut Learner, at, SUPERBLOCK, node, &mut ready);
     }
 
     /// Begins a superblock.
@@ -201,8 +200,8 @@ impl<'a> Row<'a> {
         }
     }
 
-    /// Weighs errors by how busy a block is: they are seen less there.
-    fn enter_block(&mut self, at: (usize, usize), shape: Shape) {
+    /// What errors cost in a block, by how busy it is.
+    fn price_in(&self, at: (usize, usize), shape: Shape) -> Price {
         let across = self.ground.source[0].width() / 8;
         let (mut sum, mut count) = (0.0, 0.0);
         for y in (at.1 / 2)..((at.1 + shape.height4()).div_ceil(2)) {
@@ -211,7 +210,7 @@ impl<'a> Row<'a> {
                 count += 1.0;
             }
         }
-        self.price = self.frame.price_where(sum / count);
+        self.frame.price_where(sum / count)
     }
 
     /// Notes the leaf that was rendered last.

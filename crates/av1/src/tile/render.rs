@@ -45,7 +45,7 @@ impl Quantised {
 impl Row<'_> {
     /// Predicts a leaf, and codes and adds what it differs.
     pub(super) fn render(&mut self, at: (usize, usize), shape: Shape, leaf: &Leaf) {
-        self.enter_block(at, shape);
+        self.price = self.price_in(at, shape);
         let ends = self.render_lumas(at, shape, leaf);
         self.render_tints(at, shape, leaf, ends);
     }

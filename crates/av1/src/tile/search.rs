@@ -147,16 +147,15 @@ impl Row<'_> {
     }
 
     /// Whether a split may be worth it, by what is told before anything is quantised.
-    fn may_gain(&mut self, at: (usize, usize), side: u8) -> bool {
+    fn may_gain(&self, at: (usize, usize), side: u8) -> bool {
         let (whole, split) = self.foretold(at, side);
         whole > split * SPLIT[usize::from(side - 3)]
     }
 
     /// What a block costs as it is and split, as far as is told before anything is quantised.
-    fn foretold(&mut self, at: (usize, usize), side: u8) -> (f32, f32) {
-        self.enter_block(at, Shape::square(side));
+    fn foretold(&self, at: (usize, usize), side: u8) -> (f32, f32) {
         let off = self.ground.guess(self.frame, at, side).off as f32;
-        let whole = off * self.price.difference(0);
+        let whole = off * self.price_in(at, Shape::square(side)).difference(0);
         if side == 2 {
             return (whole, whole);
         }
