@@ -43,6 +43,9 @@ def fit(rows, dials):
         easier = (easier - easier.mean()) / easier.std()
         mean = ((scores - np.outer(easier, spread)) * matters).sum(0) / matters.sum(0)
         spread = np.maximum(((scores - mean) * easier[:, None] * matters).sum(0) / (easier[:, None]**2 * matters).sum(0), 0.4)
+    # Pictures in one colour score as rounding has it: a finer dial is never worse on the whole.
+    for at in range(1, len(mean)):
+        mean[at] = max(mean[at], mean[at - 1] + 0.05)
     features = np.array([row["features"] + [1.0] for row in rows])
     centred = features[:, :-1].mean(0)
     # A little ridge: there are few pictures.

@@ -104,9 +104,20 @@ def main():
             add("TX_DEPTH_8", "Whether a transform of 8 is cut, by context", [one[:1] for one in values[0]])
             values = values[1:]
         add(name, doc, values)
-    (HERE / "modes.rs").write_text(out)
+    (HERE / "modes.rs").write_text(out.rstrip() + "\n")
 
-    head = out[: out.index("\n\n") + 2].replace("distributions", "distributions of coefficients")
+    head = out[: out.index("\n\n") + 2]
+    out = head.replace("distributions", "distributions of palettes")
+    add("HAS_LUMA", "Whether luma has a palette, by the size of its block and how many neighbours have", field(modes, "pal_y"))
+    add("HAS_CHROMA", "Whether chroma has a palette, by whether luma has", field(modes, "pal_uv"))
+    add("COUNT", "How many colours a palette has, from two, for luma and chroma, by the size of its block", field(modes, "pal_sz"))
+    maps = field(modes, "color_map")
+    for count in range(2, 9):
+        doc = f"Which of {count} colours a sample has, for luma and chroma, by its neighbours"
+        add(f"OF_{count}", doc, [plane[count - 2] for plane in maps])
+    (HERE / "palettes.rs").write_text(out.rstrip() + "\n")
+
+    head = head.replace("distributions", "distributions of coefficients")
     out = head
     start = text.index("static av1_default_coef_cdf")
     coefs = block(text, text.index("=", start))
@@ -128,17 +139,27 @@ def main():
     ]:
         values = [field(part, key) for part in parts]
         if key == "base_tok":
-            (HERE / "coefs.rs").write_text(out)
+            (HERE / "coefs.rs").write_text(out.rstrip() + "\n")
             out = head
         add(name, doc, values)
-    (HERE / "levels.rs").write_text(out)
+    (HERE / "levels.rs").write_text(out.rstrip() + "\n")
+
+    text = (source / "qm.rs").read_text()
+    out = "//! Weights of coefficients (section 9.5.4, \"Quantizer matrix tables\"), of which all others are parts.\n//! Written by `tables.py`.\n\n"
+    for name, key, doc in [
+        ("WIDE", "qm_tbl_32x16", "Of 32 × 16, row by row, for each level, for luma and chroma"),
+        ("SQUARE", "qm_tbl_32x32_t", "Of 32 × 32, which are alike across and down: the rows up to their places in the diagonal"),
+    ]:
+        found = text.index("= [", text.index(f"static {key}:"))
+        out += table(name, "9.5.4", doc, numbers(block(text, found + 2)), "u8")
+    (HERE / "weights.rs").write_text(out.rstrip() + "\n")
 
     steps = numbers(block((source / "dequant_tables.rs").read_text(), (source / "dequant_tables.rs").read_text().index("= [") + 2))
     out = "//! Steps of the quantiser (section 7.12.2, \"Dequantization functions\").\n//! Written by `tables.py`.\n\n"
     for depth, bits in enumerate([8, 10]):
         out += table(f"DC_{bits}", "7.12.2", f"Of the first coefficient, at {bits} bits", [one[0] for one in steps[depth]])
         out += table(f"AC_{bits}", "7.12.2", f"Of all others, at {bits} bits", [one[1] for one in steps[depth]])
-    (HERE / "steps.rs").write_text(out)
+    (HERE / "steps.rs").write_text(out.rstrip() + "\n")
 
 
 main()

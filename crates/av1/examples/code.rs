@@ -1,14 +1,14 @@
 //! Codes a picture and writes what decoders show of it, for experiments.
 //!
-//!     cargo run --release -p kiln-av1 --example code -- IN.ppm OUT.ppm QUANTISER [quick|steady|patient] [full]
+//!     cargo run --release -p kiln-av1 --example code -- IN.ppm OUT.ppm QUANTISER [quick|steady|patient] [full] [eight]
 //!
-//! Prints bytes, seconds, and seconds of a further encode. With OUT.obu beside OUT.ppm.
+//! At ten bits, unless the picture is drawn or `eight` are asked for; quantiser 0 is without loss. Prints bytes, seconds, and seconds of a further encode. With OUT.obu beside OUT.ppm.
 
 #![allow(clippy::expect_used, clippy::print_stdout)]
 
 use std::io::Write;
 
-use kiln_av1::{Chroma, Colour, Depth, Pace, Picture, Plane, Prepared};
+use kiln_av1::{Chroma, Colour, Depth, Pace, Picture, Plane, Prepared, is_drawn};
 
 fn main() {
     let arguments: Vec<String> = std::env::args().skip(1).collect();
@@ -21,23 +21,41 @@ fn main() {
     };
     let full = arguments.iter().any(|argument| argument == "full");
     let (width, height, rgb) = ppm(&file);
-    let planes = to_planes(width, height, rgb, full);
+    let exact = quantiser == 0;
+    let planes = match exact {
+        true => split(width, rgb),
+        false => to_planes(width, height, rgb, (full, Depth::Eight)),
+    };
+    let luma = Picture::new(Chroma::None, Depth::Eight, planes[..1].to_vec()).expect("a plane");
+    let eight = exact || is_drawn(&luma) || arguments.iter().any(|argument| argument == "eight");
+    let (depth, planes) = match eight {
+        true => (Depth::Eight, planes),
+        false => (
+            Depth::Ten,
+            to_planes(width, height, rgb, (full, Depth::Ten)),
+        ),
+    };
+    let full = full || exact;
+    let colour = Colour {
+        matrix: if exact { 0 } else { 6 },
+        ..Colour::default()
+    };
     let chroma = if full { Chroma::Full } else { Chroma::Halved };
-    let picture = Picture::new(chroma, Depth::Eight, planes).expect("planes");
+    let picture = Picture::new(chroma, depth, planes).expect("planes");
     let start = std::time::Instant::now();
     let prepared = Prepared::new(&picture).expect("planes");
-    let encode = |quantiser: u8| {
-        prepared
-            .encode(Colour::default(), quantiser, pace)
-            .expect("a file")
-    };
+    let encode = |quantiser: u8| prepared.encode(colour, quantiser, pace).expect("a file");
     let coded = encode(quantiser);
     let seconds = start.elapsed().as_secs_f64();
     encode(quantiser ^ 1);
     let again = start.elapsed().as_secs_f64() - seconds;
     let mut out = std::fs::File::create(&arguments[1]).expect("a file");
     write!(out, "P6\n{width} {height}\n255\n").expect("a header");
-    out.write_all(&to_rgb(&coded.shown, full)).expect("samples");
+    let shown = match exact {
+        true => rgb.to_vec(),
+        false => to_rgb(&coded.shown, full),
+    };
+    out.write_all(&shown).expect("samples");
     std::fs::write(format!("{}.obu", arguments[1]), &coded.units).expect("units");
     println!("{} {seconds:.3} {again:.3}", coded.units.len());
 }
@@ -57,16 +75,36 @@ fn ppm(file: &[u8]) -> (usize, usize, &[u8]) {
     (numbers[0], numbers[1], &file[at + 1..])
 }
 
-fn to_planes(width: usize, height: usize, rgb: &[u8], full: bool) -> Vec<Plane> {
+/// Green, blue and red as they are.
+fn split(width: usize, rgb: &[u8]) -> Vec<Plane> {
+    let plane = |at: usize| {
+        let samples = rgb.iter().skip(at).step_by(3).map(|&sample| sample.into());
+        Plane::new(width, samples.collect()).expect("a plane")
+    };
+    [1, 2, 0].map(plane).to_vec()
+}
+
+/// How many numbers of a depth one of eight bits is.
+fn scale(depth: Depth) -> f32 {
+    ((1 << depth.bits()) - 1) as f32 / 255.0
+}
+
+/// Where chroma is neither.
+fn middle(depth: Depth) -> f32 {
+    (1 << (depth.bits() - 1)) as f32
+}
+
+fn to_planes(width: usize, height: usize, rgb: &[u8], (full, depth): (bool, Depth)) -> Vec<Plane> {
+    let (scale, middle) = (scale(depth), middle(depth));
     let mut planes = [vec![], vec![], vec![]];
     for pixel in rgb.chunks_exact(3) {
         let [r, g, b] = [pixel[0], pixel[1], pixel[2]].map(f32::from);
         let y = 0.299 * r + 0.587 * g + 0.114 * b;
-        planes[0].push(y);
-        planes[1].push((b - y) / 1.772 + 128.0);
-        planes[2].push((r - y) / 1.402 + 128.0);
+        planes[0].push(y * scale);
+        planes[1].push((b - y) / 1.772 * scale + middle);
+        planes[2].push((r - y) / 1.402 * scale + middle);
     }
-    let rounded = |value: f32| value.round().clamp(0.0, 255.0) as u16;
+    let rounded = |value: f32| value.round().clamp(0.0, 255.0 * scale) as u16;
     let whole =
         |plane: &[f32]| Plane::new(width, plane.iter().map(|&value| rounded(value)).collect());
     let halved = |plane: &[f32]| {
@@ -93,6 +131,7 @@ fn to_planes(width: usize, height: usize, rgb: &[u8], full: bool) -> Vec<Plane> 
 fn to_rgb(picture: &Picture, full: bool) -> Vec<u8> {
     let (width, height) = (picture.width(), picture.height());
     let planes = picture.planes();
+    let (scale, middle) = (scale(picture.depth()), middle(picture.depth()));
     let chroma = |plane: &Plane, x: usize, y: usize| -> f32 {
         let at = |x: usize, y: usize| f32::from(plane.samples()[y * plane.width() + x]);
         if full {
@@ -115,10 +154,10 @@ fn to_rgb(picture: &Picture, full: bool) -> Vec<u8> {
     let mut rgb = Vec::with_capacity(width * height * 3);
     for at in 0..width * height {
         let (x, y) = (at % width, at / width);
-        let luma = f32::from(planes[0].samples()[at]);
+        let luma = f32::from(planes[0].samples()[at]) / scale;
         let (u, v) = (
-            chroma(&planes[1], x, y) - 128.0,
-            chroma(&planes[2], x, y) - 128.0,
+            (chroma(&planes[1], x, y) - middle) / scale,
+            (chroma(&planes[2], x, y) - middle) / scale,
         );
         for value in [
             luma + 1.402 * v,

@@ -1,5 +1,6 @@
 //! What is decided of blocks.
 
+use crate::palette::Palette;
 use crate::predict::{Edges, Mode};
 use crate::shape::{Cut, Shape};
 use crate::transform::Kind;
@@ -98,9 +99,31 @@ pub(crate) struct Leaf {
     pub depth: u8,
     /// The types of its transform blocks in luma, where there is a choice.
     pub kinds: [Kind; TRANSFORMS],
+    /// Those of all planes, where any has one: its mode is `Mean` then.
+    pub palettes: Option<Box<[Palette; 3]>>,
 }
 
 impl Leaf {
+    /// The palette of a plane; without colours where there is none.
+    pub fn palette(&self, plane: usize) -> Palette {
+        self.palettes
+            .as_ref()
+            .map_or_else(Palette::default, |palettes| palettes[plane])
+    }
+
+    /// Those of chroma.
+    pub fn tint_palettes(&self) -> [Palette; 2] {
+        [self.palette(1), self.palette(2)]
+    }
+
+    /// Gives palettes to some planes from one on, or takes them away.
+    pub fn set_palettes(&mut self, plane: usize, palettes: &[Palette]) {
+        let mut all = [0, 1, 2].map(|plane| self.palette(plane));
+        all[plane..plane + palettes.len()].copy_from_slice(palettes);
+        let any = all.iter().any(|palette| !palette.is_empty());
+        self.palettes = any.then(|| Box::new(all));
+    }
+
     /// The transform of luma.
     pub fn transform(&self, shape: Shape) -> Shape {
         (0..self.depth).fold(shape.transform(), |shape, _| shape.halved())

@@ -1,6 +1,7 @@
 //! What blocks say to those below and to the right of them.
 
 use crate::coefs::{Context, Trace};
+use crate::palette::Palette;
 use crate::picture::Chroma;
 use crate::predict::Mode;
 use crate::shape::Shape;
@@ -29,10 +30,12 @@ pub(crate) struct TintCell {
 pub(crate) struct Side {
     pub cells: Vec<Cell>,
     pub tints: Vec<TintCell>,
+    /// Those of luma and of the first plane of chroma, where there may be any.
+    pub palettes: Vec<[Palette; 2]>,
 }
 
 impl Side {
-    pub fn new(units: usize) -> Side {
+    pub fn new(units: usize, has_palettes: bool) -> Side {
         let cell = Cell {
             length: 7,
             skips: false,
@@ -47,6 +50,10 @@ impl Side {
         Side {
             cells: vec![cell; units],
             tints: vec![tint; units],
+            palettes: match has_palettes {
+                true => vec![Default::default(); units],
+                false => Vec::new(),
+            },
         }
     }
 

@@ -1,6 +1,6 @@
 //! The door: a picture in, units out.
 
-use std::sync::OnceLock;
+use std::sync::{Arc, OnceLock};
 
 use crate::filter;
 use crate::frame::{Frame, Price};
@@ -8,7 +8,7 @@ use crate::ground::{self, Ground};
 use crate::headers::Colour;
 use crate::once::once;
 use crate::picture::{Chroma, Depth, Picture};
-use crate::quant::Steps;
+use crate::quant::{self, Scales};
 use crate::stream::{self, Coded, Cuts};
 use crate::tile::{Care, Effort};
 
@@ -77,6 +77,7 @@ pub struct Prepared {
     depth: Depth,
     size: (usize, usize),
     busy: f32,
+    has_palettes: bool,
     /// How blocks are cut at each pace in each span of quantisers.
     cuts: [[OnceLock<Vec<Cuts>>; SPANS + 1]; 3],
 }
@@ -94,7 +95,8 @@ impl Prepared {
             chroma: picture.chroma(),
             depth: picture.depth(),
             size: (picture.width(), picture.height()),
-            busy: ground::busy(&picture.planes()[0]),
+            busy: ground::busy(picture),
+            has_palettes: ground::is_drawn(picture),
             cuts: Default::default(),
         };
         prepared.grounds = stream::grounds(&prepared.frame(0), picture)?;
@@ -118,7 +120,7 @@ impl Prepared {
             let frame = self.frame(middle);
             stream::cuts(&frame, &self.grounds, &effort)
         });
-        let step = frame.steps[0].others;
+        let step = frame.scales.steps.others;
         stream::refined(
             &frame,
             &self.grounds,
@@ -129,16 +131,21 @@ impl Prepared {
     }
 
     fn frame(&self, quantiser: u8) -> Frame {
-        let steps = [Steps::new(quantiser, self.depth); 3];
+        let weights = match self.has_palettes || quantiser == 0 {
+            true => quant::ALIKE,
+            false => quant::weights(quantiser),
+        };
+        let scales = Scales::new(quantiser, self.depth, [weights; 2]);
         Frame {
             chroma: self.chroma,
             depth: self.depth,
             size: self.size,
             quantiser,
-            steps,
+            price: Price::new(scales.steps),
+            scales: Arc::new(scales),
             few_kinds: false,
+            has_palettes: self.has_palettes,
             filters_edges: true,
-            price: Price::new(steps),
             busy: self.busy,
         }
     }

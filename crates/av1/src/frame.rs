@@ -1,11 +1,13 @@
 //! Which tools a frame uses, how it is quantised, and what errors cost in it.
 
+use std::sync::Arc;
+
 use crate::block::Luma;
 use crate::coefs::Told;
 use crate::context::Known;
 use crate::picture::{Chroma, Depth, Plane};
 use crate::predict::{Around, Edges};
-use crate::quant::Steps;
+use crate::quant::{Scales, Steps};
 use crate::range::BIT;
 use crate::shape::Shape;
 
@@ -21,9 +23,11 @@ pub(crate) struct Frame {
     pub size: (usize, usize),
     /// From 0 to 255; 0 is lossless.
     pub quantiser: u8,
-    pub steps: [Steps; 3],
+    pub scales: Arc<Scales>,
     /// Whether only five transform types are told apart.
     pub few_kinds: bool,
+    /// Whether blocks may have palettes.
+    pub has_palettes: bool,
     /// Whether edges are filtered for directions.
     pub filters_edges: bool,
     pub price: Price,
@@ -50,14 +54,14 @@ const CALM: f32 = 6.0;
 const DIFFERENCE: f32 = 11.0;
 
 impl Price {
-    /// The price at which steps of luma and chroma are worth their bits.
-    pub fn new(steps: [Steps; 3]) -> Price {
+    /// The price at which steps are worth their bits.
+    pub fn new(steps: Steps) -> Price {
         let price = |steps: Steps| {
             let step = steps.others as f32 / 8.0;
             BIT as f32 / (WORTH * step * step)
         };
         Price {
-            errors: [price(steps[0]), price(steps[1]) * TINT],
+            errors: [price(steps), price(steps) * TINT],
         }
     }
 

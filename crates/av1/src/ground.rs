@@ -10,7 +10,8 @@ use crate::context::Known;
 use crate::frame::{Frame, Price, SUPERBLOCK};
 use crate::odds::Odds;
 use crate::once::once;
-use crate::picture::{Picture, Plane};
+use crate::palette;
+use crate::picture::{Depth, Picture, Plane};
 use crate::predict::Mode;
 use crate::quant::Steps;
 use crate::range::{self, BIT};
@@ -60,7 +61,7 @@ impl Ground {
         };
         let source: Vec<Plane> = picture.planes().iter().enumerate().map(padded).collect();
         Ground {
-            busy: activity(&source[0]),
+            busy: activity(&source[0], frame.depth),
             source,
             guesses: OnceLock::new(),
         }
@@ -122,7 +123,7 @@ impl<'a> Strip<'a> {
             luma,
             row,
             odds: Odds::new(MIDDLE),
-            weight: Price::new([Steps::new(MIDDLE, frame.depth); 3]).difference(0),
+            weight: Price::new(Steps::new(MIDDLE, frame.depth)).difference(0),
             predicted: vec![0; 64 * 64],
             sides: sides.collect(),
         };
@@ -263,16 +264,53 @@ pub(crate) fn ranked(shape: Shape, named: &[Luma], mut cost: impl FnMut(Luma) ->
     ranked.into_iter().map(|(_, luma)| luma).collect()
 }
 
+/// Whether a picture is drawn, as letters and signs are: of the blocks that are not flat some have few colours, which
+/// lie apart. Such pictures have palettes, whose colours are told from samples of few bits best: others are lighter at
+/// ten bits.
+pub fn is_drawn(picture: &Picture) -> bool {
+    let (luma, deeper) = (&picture.planes()[0], picture.depth().bits() - 8);
+    let (mut uneven, mut drawn) = (0, 0);
+    for y in (0..luma.height()).step_by(DRAWN) {
+        for x in (0..luma.width()).step_by(DRAWN) {
+            let height = DRAWN.min(luma.height() - y);
+            let width = DRAWN.min(luma.width() - x);
+            let rows = (y..y + height).flat_map(|y| luma.row(x, y, width));
+            let mut samples: Vec<u16> = rows.copied().collect();
+            samples.sort_unstable();
+            samples.dedup();
+            let range = (samples[samples.len() - 1] - samples[0]) >> deeper;
+            uneven += usize::from(samples.len() > 1);
+            let few = 2..=palette::MOST;
+            drawn += usize::from(
+                few.contains(&samples.len()) && usize::from(range) >= 2 * samples.len(),
+            );
+        }
+    }
+    drawn * SOME > uneven
+}
+
+/// The side of the blocks that are looked at for that.
+const DRAWN: usize = 16;
+
+/// One of so many blocks is enough: photographs and wallpapers have less than one of 100, screens more than one of 30.
+const SOME: usize = 50;
+
 /// How busy a picture is on the whole.
-pub(crate) fn busy(luma: &Plane) -> f32 {
+pub(crate) fn busy(picture: &Picture) -> f32 {
+    let luma = &picture.planes()[0];
     let whole = |side: usize| side.div_ceil(8) * 8;
-    let cells = activity(&luma.resized(whole(luma.width()), whole(luma.height())));
+    let cells = activity(
+        &luma.resized(whole(luma.width()), whole(luma.height())),
+        picture.depth(),
+    );
     cells.iter().sum::<f32>() / cells.len() as f32
 }
 
 /// The standard deviation in each cell of 8 × 8.
-fn activity(luma: &Plane) -> Vec<f32> {
+fn activity(luma: &Plane, depth: Depth) -> Vec<f32> {
     let (across, down) = (luma.width() / 8, luma.height() / 8);
+    // As if samples had eight bits.
+    let scale = (1 << (depth.bits() - 8)) as f32;
     let cell = |at: usize| {
         let (x, y) = (at % across * 8, at / across * 8);
         let (mut sum, mut square) = (0u32, 0u32);
@@ -283,7 +321,7 @@ fn activity(luma: &Plane) -> Vec<f32> {
             }
         }
         let mean = sum as f32 / 64.0;
-        (square as f32 / 64.0 - mean * mean).max(0.0).sqrt()
+        (square as f32 / 64.0 - mean * mean).max(0.0).sqrt() / scale
     };
     (0..across * down).map(cell).collect()
 }

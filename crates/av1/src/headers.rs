@@ -4,6 +4,7 @@ use crate::bits::Bits;
 use crate::filter::Filters;
 use crate::frame::Frame;
 use crate::picture::{Chroma, Depth};
+use crate::quant;
 use crate::tiling::Tiling;
 
 /// What colours the samples stand for, as code points of ITU-T H.273.
@@ -117,8 +118,14 @@ fn colours(bits: &mut Bits, frame: &Frame, colour: Colour) {
 pub(crate) fn frame(frame: &Frame, filters: &Filters, tiling: &Tiling) -> Vec<u8> {
     let mut bits = Bits::default();
     bits.flag(false); // distributions adapt
-    bits.flag(false); // no palettes and copies
+    bits.flag(frame.has_palettes);
+    if frame.has_palettes {
+        bits.flag(true); // what a still picture has anyway
+    }
     bits.flag(false); // shown as large as it is
+    if frame.has_palettes {
+        bits.flag(false); // no copies
+    }
     tiles(&mut bits, tiling);
     bits.put(frame.quantiser.into(), 8);
     bits.delta(0);
@@ -126,7 +133,15 @@ pub(crate) fn frame(frame: &Frame, filters: &Filters, tiling: &Tiling) -> Vec<u8
         bits.delta(0);
         bits.delta(0);
     }
-    bits.flag(false); // no matrices
+    let weights = frame.scales.weights;
+    let has_weights = weights != [quant::ALIKE; 2];
+    bits.flag(has_weights);
+    if has_weights {
+        let [luma, chroma] = weights.map(u32::from);
+        bits.put(luma, 4);
+        // The two planes of chroma have one quantiser, and so one level.
+        bits.put(chroma, 4);
+    }
     bits.flag(false); // no segments
     if !frame.is_lossless() {
         bits.flag(false); // one quantiser for all

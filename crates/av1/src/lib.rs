@@ -18,6 +18,7 @@ mod ground;
 mod headers;
 mod odds;
 mod once;
+mod palette;
 mod picture;
 mod predict;
 mod quant;
@@ -32,6 +33,7 @@ mod transform;
 mod wide;
 
 pub use encoder::{Pace, Prepared, encode};
+pub use ground::is_drawn;
 pub use headers::Colour;
 pub use picture::{Chroma, Depth, LONGEST, Picture, Plane};
 pub use stream::Coded;

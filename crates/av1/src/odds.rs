@@ -1,6 +1,6 @@
 //! The adaptive distributions of a tile (section 8.3).
 
-use crate::tables::{coefs, levels, modes};
+use crate::tables::{coefs, levels, modes, palettes};
 
 /// Distributions as the coder takes them: what is left above each symbol, and a count in place of the last.
 trait Left {
@@ -39,6 +39,18 @@ pub(crate) struct Odds {
     pub tx_depth_8: [[u16; 2]; 3],
     pub tx_depth: [[[u16; 3]; 3]; 3],
     pub skip: [[u16; 2]; 3],
+    pub has_palette: [[[u16; 2]; 3]; 7],
+    pub has_tint_palette: [[u16; 2]; 2],
+    /// How many colours palettes of luma and chroma have.
+    pub colours: [[[u16; 7]; 7]; 2],
+    /// Which of so many colours samples of luma and chroma have.
+    pub of_2: [[[u16; 2]; 5]; 2],
+    pub of_3: [[[u16; 3]; 5]; 2],
+    pub of_4: [[[u16; 4]; 5]; 2],
+    pub of_5: [[[u16; 5]; 5]; 2],
+    pub of_6: [[[u16; 6]; 5]; 2],
+    pub of_7: [[[u16; 7]; 5]; 2],
+    pub of_8: [[[u16; 8]; 5]; 2],
     pub coefs: CoefOdds,
 }
 
@@ -79,6 +91,16 @@ impl Odds {
             tx_depth_8: modes::TX_DEPTH_8.left(),
             tx_depth: modes::TX_DEPTH.left(),
             skip: modes::SKIP.left(),
+            has_palette: palettes::HAS_LUMA.left(),
+            has_tint_palette: palettes::HAS_CHROMA.left(),
+            colours: palettes::COUNT.left(),
+            of_2: palettes::OF_2.left(),
+            of_3: palettes::OF_3.left(),
+            of_4: palettes::OF_4.left(),
+            of_5: palettes::OF_5.left(),
+            of_6: palettes::OF_6.left(),
+            of_7: palettes::OF_7.left(),
+            of_8: palettes::OF_8.left(),
             coefs: CoefOdds::new(quantiser),
         }
     }

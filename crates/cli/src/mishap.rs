@@ -218,7 +218,7 @@ mod tests {
             EncodeError::TooLarge { size, format },
             EncodeError::Impossible {
                 format,
-                what: "it is always coded with loss here",
+                what: "it has no transparency",
             },
             EncodeError::Panicked(format),
             EncodeError::Failed {

@@ -77,8 +77,7 @@ fn budgets_that_contradict_each_other_are_refused() {
     let scratch = Scratch::new();
     scratch.put("sea.jpg", &photo(40, 30, 5));
     for (arguments, says) in [
-        (&["-l", "exact", "-f", "webp,avif"][..], "coded with loss"),
-        (&["--least-look", "crisp"], "lies above the look"),
+        (&["--least-look", "crisp"][..], "lies above the look"),
         (&["--aim", "sharpest"], "there is none"),
         (&["--shrink-to-fit"], "goes with a max-weight"),
         (&["-l", "fien"], "a look is plain, fine"),

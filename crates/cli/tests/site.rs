@@ -205,8 +205,8 @@ resolution = -3
         ),
         ("place = 3", "\"place\" cannot be 3"),
         (
-            "originals = 'photos'\n[every]\nlook = 'exact'\nformats = 'avif'\nwidth = 9",
-            "[every]: nothing is exact in AVIF",
+            "originals = 'photos'\n[every]\nlook = 'fine'\nleast-look = 'crisp'\nformats = 'avif'\nwidth = 9",
+            "[every]: the least-look lies above the look",
         ),
     ] {
         scratch.put("kiln.toml", text.as_bytes());

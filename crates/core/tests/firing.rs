@@ -256,13 +256,13 @@ fn what_a_format_cannot_hold_is_refused_with_its_name() {
     let cases = [
         common::encoded(&long, Format::WebP, Coding::Dial(50)),
         common::encoded(&clear, Format::Jpeg, Coding::Dial(50)),
-        common::encoded(&clear, Format::Avif, Coding::Lossless),
+        common::encoded(&clear, Format::Svg, Coding::Lossless),
     ];
     let lines = cases.map(|made| made.expect_err("refused").to_string());
     insta::assert_snapshot!(lines.join("\n"), @r"
     16384×1 is too large for WebP, whose sides end at 16383 pixels
     JPEG cannot hold this: it has no transparency
-    AVIF cannot hold this: it is always coded with loss here
+    SVG cannot hold this: without loss it can only be an original of the same format, at its own size and in its own colours; name another format, or a look below exact
     ");
 }
 

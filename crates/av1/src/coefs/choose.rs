@@ -3,7 +3,7 @@
 
 use super::{Class, Levels, OFFSETS, TOLD, Told, end, scan};
 use crate::odds::Odds;
-use crate::quant::Steps;
+use crate::quant::Scale;
 use crate::range::{self, BIT, Counter, Sink};
 use crate::shape::Shape;
 use crate::transform::Kind;
@@ -17,10 +17,11 @@ pub(crate) struct Block<'a> {
     /// The context for whether it has any coefficients.
     pub all_zero: usize,
     pub coefs: &'a [i32],
-    pub steps: Steps,
+    /// Their steps, and what errors count.
+    pub scale: &'a Scale,
     /// How far values are shifted.
     pub shift: u32,
-    /// What a squared error of a coefficient costs, in parts of a bit.
+    /// What a squared error of a coefficient costs that counts once, in parts of a bit.
     pub price: f32,
 }
 
@@ -82,11 +83,12 @@ pub(crate) fn choose(
             continue;
         }
         let coef = block.coefs[place].abs();
-        let step = block.steps.of(place);
+        let step = block.scale.steps[place];
+        let price = block.price * block.scale.worth[place];
         let range_odds = &odds.coefs.range[class.min(3)][chroma][beyond];
         let saved = |level: i32| {
             let value = (level * step) >> block.shift;
-            block.price * value as f32 * (2 * coef - value) as f32
+            price * value as f32 * (2 * coef - value) as f32
         };
         let further = |level: i32| {
             let mut cost = BIT;
@@ -172,7 +174,7 @@ pub(crate) fn choose(
         return none;
     }
     for (place, (&level, value)) in levels.iter().zip(values).enumerate() {
-        let step = block.steps.of(place);
+        let step = block.scale.steps[place];
         let size = (level.abs() * step) >> block.shift;
         *value = if level < 0 { -size } else { size };
     }

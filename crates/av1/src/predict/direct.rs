@@ -75,7 +75,7 @@ pub(super) fn between(
         }
         if first < width {
             let step = 1 << finer_above;
-            let from = (BEFORE as i32 + base) as usize + first * step;
+            let from = (BEFORE as i32 + base + (first * step) as i32) as usize;
             if step == 1 {
                 let near = &above[from..][..width - first + 1];
                 for (x, sample) in row[first..].iter_mut().enumerate() {

@@ -5,9 +5,10 @@ use crate::encoder::{Pace, encode};
 use crate::filter::{self, Filters, Strength};
 use crate::frame::{Frame, Price, SUPERBLOCK};
 use crate::headers::Colour;
+use crate::palette::{self, Palette};
 use crate::picture::{Chroma, Depth, Picture, Plane};
 use crate::predict::Mode;
-use crate::quant::Steps;
+use crate::quant::Scales;
 use crate::shape::{Cut, Shape};
 use crate::stream::{self, decoded::decoded};
 use crate::tile::Row;
@@ -107,7 +108,9 @@ fn leaf(dice: &mut Dice, tile: &Row<'_>, at: (usize, usize), shape: Shape) -> Le
         tint,
         depth,
         kinds: [Kind::Cosine; TRANSFORMS],
+        palettes: None,
     };
+    palettes(dice, tile, (at, shape), &mut leaf);
     let transform = leaf.transform(shape);
     let few = tile.frame.few_kinds || transform.shorter() == 4;
     let kinds: &[Kind] = if few { &Kind::FIVE } else { &Kind::ALL };
@@ -117,6 +120,46 @@ fn leaf(dice: &mut Dice, tile: &Row<'_>, at: (usize, usize), shape: Shape) -> Le
     leaf
 }
 
+/// Gives some blocks palettes.
+fn palettes(
+    dice: &mut Dice,
+    tile: &Row<'_>,
+    (at, shape): ((usize, usize), Shape),
+    leaf: &mut Leaf,
+) {
+    if !tile.frame.has_palettes || !palette::has_palettes(shape) {
+        return;
+    }
+    let most = 1 << tile.frame.depth.bits();
+    let colours = |dice: &mut Dice, near: usize| {
+        let base = dice.roll(most - near + 1);
+        let count = 2 + dice.roll(7);
+        let colours = (0..count).map(|_| (base + dice.roll(near)) as u16);
+        colours.collect::<Vec<u16>>()
+    };
+    let near = [12, 200, most];
+    if dice.roll(2) == 0 {
+        let wide = dice.of(&near);
+        let mut own = colours(dice, wide);
+        own.sort_unstable();
+        own.dedup();
+        if own.len() > 1 {
+            leaf.luma = Luma::Mode(Mode::Mean, 0);
+            leaf.set_palettes(0, &[Palette::new(&own)]);
+        }
+    }
+    if tile.has_chroma(at, shape) && dice.roll(2) == 0 {
+        leaf.tint = Tint::Mode(Mode::Mean, 0);
+        let wide = [dice.of(&near), dice.of(&near)];
+        let mut first = colours(dice, wide[0]);
+        first.sort_unstable();
+        let mut second = colours(dice, wide[1]);
+        let last = second[0];
+        second.resize(first.len(), last);
+        leaf.set_palettes(1, &[Palette::new(&first), Palette::new(&second)]);
+    }
+}
+
 fn agree(seed: u64) {
     let mut dice = Dice(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) | 1);
     let chroma = dice.of(&[Chroma::None, Chroma::Halved, Chroma::Full]);
@@ -124,16 +167,18 @@ fn agree(seed: u64) {
     let size = (1 + dice.roll(130), 1 + dice.roll(130));
     let picture = picture(&mut dice, chroma, depth, size);
     let quantiser = dice.of(&[0, 5, 40, 120, 200, 255]);
-    let steps = Steps::new(quantiser, depth);
+    let weights = [dice.of(&[15, 15, 0, 7, 14]), dice.of(&[15, 0, 9])];
+    let scales = Scales::new(quantiser, depth, weights);
     let frame = Frame {
         chroma,
         depth,
         size,
         quantiser,
-        steps: [steps; 3],
+        price: Price::new(scales.steps),
+        scales: scales.into(),
         few_kinds: dice.roll(4) == 0,
+        has_palettes: dice.roll(2) == 0,
         filters_edges: dice.roll(4) > 0,
-        price: Price::new([steps; 3]),
         busy: 10.0,
     };
     let strength = |dice: &mut Dice| (dice.roll(16) as u8, dice.of(&[0, 1, 2, 4]));

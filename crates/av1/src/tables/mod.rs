@@ -3,7 +3,9 @@
 pub mod coefs;
 pub mod levels;
 pub mod modes;
+pub mod palettes;
 pub mod steps;
+pub mod weights;
 
 /// Weights of smooth predictions, for 4, 8, 16, 32 and 64 samples one after another (section 7.11.2.6).
 #[rustfmt::skip]

@@ -56,7 +56,20 @@ impl Row<'_> {
         if has_chroma {
             self.code_tint(sink, shape, leaf.luma.mode(), leaf.tint);
         }
-        self.code_filter(sink, shape, leaf.luma);
+        let at = (x, y);
+        let palette = leaf.palette(0);
+        self.code_palette(sink, at, shape, (leaf.luma, &palette));
+        if has_chroma {
+            let tint = (leaf.tint, &leaf.tint_palettes());
+            self.code_tint_palettes(sink, at, shape, tint, !palette.is_empty());
+        }
+        if palette.is_empty() {
+            self.code_filter(sink, shape, leaf.luma);
+        }
+        self.code_map(sink, at, shape, [&palette]);
+        if has_chroma {
+            self.code_map(sink, at, shape, leaf.tint_palettes().each_ref());
+        }
         let transform = self.code_depth(sink, (x, row), shape, leaf);
         self.tell((x, row), shape, leaf, (transform, skips, has_chroma));
         if !skips {
@@ -192,6 +205,10 @@ impl Row<'_> {
                     transform,
                     trace: if skips { Trace::default() } else { cell.trace },
                 };
+            }
+            if !side.palettes.is_empty() {
+                let own = [leaf.palette(0), leaf.palette(1)];
+                side.palettes[at..at + (1 << (length - 2))].fill(own);
             }
             if has_chroma {
                 let start = at >> shift;

@@ -1,10 +1,12 @@
 //! How a block that is not cut is predicted and transformed.
 
 use super::Row;
+use super::exact::{self, FOUR};
 use super::render::{Quantised, Wanted, kind_of_tint, predict_tint};
 use super::search::Care;
 use crate::block::{self, Leaf, Luma, TRANSFORMS, Tint};
 use crate::ground;
+use crate::palette::{self, Palette};
 use crate::predict::{self, Edges, Mode};
 use crate::range::Counter;
 use crate::satd;
@@ -59,7 +61,9 @@ impl Row<'_> {
         let ends = self.luma_ends(at, shape, self.transform(shape, &leaf));
         if self.has_chroma(at, shape) {
             // Chroma may be told from the luma that is shown by now.
-            leaf.tint = self.best_tint(care, at, shape, &leaf);
+            let (tint, palettes) = self.best_tint(care, at, shape, &leaf);
+            leaf.tint = tint;
+            leaf.set_palettes(1, &palettes);
             self.render_tints(at, shape, &leaf, ends);
         }
         (leaf, ranked)
@@ -75,52 +79,67 @@ impl Row<'_> {
     ) -> (Leaf, Vec<Luma>) {
         let origin = (at.0 * 4, at.1 * 4);
         let smooth = self.is_beside_smooth(0, origin);
-        let edges = self.edges(0, origin, shape.transform());
-        let ranked = self.ranked(at, shape, (&edges, smooth), named);
         let mut leaf = Leaf {
-            luma: ranked[0],
+            luma: Luma::Mode(Mode::Mean, 0),
             tint: Tint::Mode(Mode::Mean, 0),
             depth: 0,
             kinds: [Kind::Cosine; TRANSFORMS],
+            palettes: None,
         };
         if self.frame.is_lossless() {
-            // In blocks of 4 × 4 whatever is decided: what predicts best is taken.
-            self.render_lumas(at, shape, &leaf);
+            let ranked = self.best_exact_luma(care, at, shape, &mut leaf);
             return (leaf, ranked);
         }
+        let edges = self.edges(0, origin, shape.transform());
+        let ranked = self.ranked(at, shape, (&edges, smooth), named);
         let mut predicted = std::mem::take(&mut self.predicted);
         let mut best: Option<(f32, Wanted, Quantised)> = None;
-        let mut attempt =
-            |row: &mut Self, leaf: &mut Leaf, luma: Luma, kind: Kind, predicted: &[u16]| {
-                let wanted = Wanted {
-                    plane: 0,
-                    at: origin,
-                    block: shape,
-                    transform: shape.transform(),
-                    kind,
-                    luma: Some(luma),
-                };
-                let mut counter = Counter::default();
-                row.count_luma(&mut counter, at, shape, luma);
-                let quantised = row.quantise(&wanted, predicted);
-                let cost = counter.cost as f32 + quantised.cost();
-                if best.is_none_or(|(least, ..)| cost < least) {
-                    best = Some((cost, wanted, quantised));
-                    row.swap(0, 1);
-                    leaf.luma = luma;
-                    leaf.kinds = [kind; TRANSFORMS];
-                }
+        // One way to predict luma, with what it costs to tell it, and one type.
+        let mut attempt = |row: &mut Self,
+                           leaf: &mut Leaf,
+                           (luma, palette, told): (Luma, &Palette, f32),
+                           kind: Kind,
+                           predicted: &[u16]| {
+            let wanted = Wanted {
+                plane: 0,
+                at: origin,
+                block: shape,
+                transform: shape.transform(),
+                kind,
+                luma: Some(luma),
             };
+            let quantised = row.quantise(&wanted, predicted);
+            let cost = told + quantised.cost();
+            if best.is_none_or(|(least, ..)| cost < least) {
+                best = Some((cost, wanted, quantised));
+                row.swap(0, 1);
+                leaf.luma = luma;
+                leaf.set_palettes(0, &[*palette]);
+                leaf.kinds = [kind; TRANSFORMS];
+            }
+        };
+        let none = Palette::default();
         for &luma in ranked.iter().take(care.modes.max(1)) {
+            let told = self.count_luma(at, shape, (luma, &none));
             luma.predict(&edges, smooth, &mut predicted);
-            attempt(self, &mut leaf, luma, self.likely(shape, luma), &predicted);
+            let kind = self.likely(shape, luma);
+            attempt(self, &mut leaf, (luma, &none, told), kind, &predicted);
         }
-        leaf.luma.predict(&edges, smooth, &mut predicted);
-        let likely = leaf.kinds[0];
+        for palette in &self.palettes(at, shape) {
+            let luma = Luma::Mode(Mode::Mean, 0);
+            let told = self.count_luma(at, shape, (luma, palette));
+            let (place, edges) = ((origin, shape.transform()), (&edges, smooth));
+            self.predict_luma((luma, palette), place, edges, &mut predicted);
+            let kind = self.likely(shape, luma);
+            attempt(self, &mut leaf, (luma, palette, told), kind, &predicted);
+        }
+        let (luma, palette, likely) = (leaf.luma, leaf.palette(0), leaf.kinds[0]);
+        let told = self.count_luma(at, shape, (luma, &palette));
+        let place = (origin, shape.transform());
+        self.predict_luma((luma, &palette), place, (&edges, smooth), &mut predicted);
         for &kind in self.kinds(care, shape) {
             if kind != likely {
-                let luma = leaf.luma;
-                attempt(self, &mut leaf, luma, kind, &predicted);
+                attempt(self, &mut leaf, (luma, &palette, told), kind, &predicted);
             }
         }
         self.predicted = predicted;
@@ -138,7 +157,7 @@ impl Row<'_> {
         if leaf.depth == 0 {
             self.swap(0, 2);
             let mut predicted = std::mem::take(&mut self.predicted);
-            leaf.luma.predict(&edges, smooth, &mut predicted);
+            self.predict_luma((luma, &palette), place, (&edges, smooth), &mut predicted);
             self.put(&wanted, &predicted, quantised);
             self.predicted = predicted;
         }
@@ -164,9 +183,7 @@ impl Row<'_> {
                 &predicted,
                 self.frame.depth.bits(),
             );
-            let mut counter = Counter::default();
-            self.count_luma(&mut counter, at, shape, luma);
-            off as f32 * weight + counter.cost as f32
+            off as f32 * weight + self.count_luma(at, shape, (luma, &Palette::default()))
         };
         let named: Vec<Luma> = named
             .iter()
@@ -178,9 +195,29 @@ impl Row<'_> {
         ranked
     }
 
-    fn count_luma(&mut self, counter: &mut Counter, at: (usize, usize), shape: Shape, luma: Luma) {
-        self.code_mode(counter, at, shape, luma);
-        self.code_filter(counter, shape, luma);
+    /// Palettes that may serve a block.
+    pub(super) fn palettes(&self, at: (usize, usize), shape: Shape) -> Vec<Palette> {
+        match self.may_have_palette(shape) {
+            true => palette::of_luma(&self.ground.source[0], (at.0 * 4, at.1 * 4), shape),
+            false => Vec::new(),
+        }
+    }
+
+    /// What it costs to tell how luma is predicted, in parts of a bit.
+    pub(super) fn count_luma(
+        &mut self,
+        at: (usize, usize),
+        shape: Shape,
+        (luma, palette): (Luma, &Palette),
+    ) -> f32 {
+        let mut counter = Counter::default();
+        self.code_mode(&mut counter, at, shape, luma);
+        self.code_palette(&mut counter, at, shape, (luma, palette));
+        if palette.is_empty() {
+            self.code_filter(&mut counter, shape, luma);
+        }
+        self.code_map(&mut counter, at, shape, [palette]);
+        counter.cost as f32
     }
 
     /// The transform type that serves a mode most often.
@@ -241,19 +278,19 @@ impl Row<'_> {
         mut leaf: Leaf,
         limit: f32,
     ) -> Option<(Leaf, f32)> {
-        let (luma, transform) = (leaf.luma, leaf.transform(shape));
+        let (luma, palette, transform) = (leaf.luma, leaf.palette(0), leaf.transform(shape));
         let origin = (at.0 * 4, at.1 * 4);
         let smooth = self.is_beside_smooth(0, origin);
         let mut counter = Counter::default();
-        self.count_luma(&mut counter, at, shape, luma);
         self.code_depth(&mut counter, (at.0, at.1 & 15), shape, &leaf);
-        let mut cost = counter.cost as f32;
+        let mut cost = counter.cost as f32 + self.count_luma(at, shape, (luma, &palette));
         let mut predicted = std::mem::take(&mut self.predicted);
         let likely = self.likely(transform, luma);
         let blocks = self.blocks(0, origin, shape, transform);
         for (index, place) in blocks.into_iter().enumerate() {
             let edges = self.edges(0, place, transform);
-            luma.predict(&edges, smooth, &mut predicted);
+            let edges = (&edges, smooth);
+            self.predict_luma((luma, &palette), (place, transform), edges, &mut predicted);
             let wanted = |kind: Kind| Wanted {
                 plane: 0,
                 at: place,
@@ -285,7 +322,13 @@ impl Row<'_> {
     }
 
     /// How chroma is predicted best, beside luma that is shown.
-    fn best_tint(&mut self, care: &Care, at: (usize, usize), shape: Shape, leaf: &Leaf) -> Tint {
+    fn best_tint(
+        &mut self,
+        care: &Care,
+        at: (usize, usize),
+        shape: Shape,
+        leaf: &Leaf,
+    ) -> (Tint, [Palette; 2]) {
         let shift = self.frame.chroma.shift(1);
         let own = shape.in_plane(shift);
         let transform = own.within(5);
@@ -336,20 +379,52 @@ impl Row<'_> {
                 candidates.push(Tint::Luma(alphas));
             }
         }
+        let mut candidates: Vec<(Tint, [Palette; 2])> = candidates
+            .into_iter()
+            .map(|tint| (tint, Default::default()))
+            .collect();
+        if self.may_have_palette(shape) {
+            let source = [1, 2].map(|plane| &self.ground.source[plane]);
+            let found = palette::of_chroma(source, origin, own);
+            candidates.extend(found.map(|palettes| (Tint::Mode(Mode::Mean, 0), palettes)));
+        }
         let mut predicted = std::mem::take(&mut self.predicted);
         let depth = self.frame.depth.bits();
         let beside = (&differences[..transform.area()], depth);
-        let predict = |plane: usize, tint: Tint, predicted: &mut [u16]| {
-            predict_tint(&edges[plane - 1], (plane, tint), smooth, beside, predicted);
+        type Tried = (Tint, [Palette; 2]);
+        let predict = |row: &Self, plane: usize, (tint, palettes): &Tried, out: &mut [u16]| {
+            if palettes[0].is_empty() {
+                predict_tint(&edges[plane - 1], (plane, *tint), smooth, beside, out);
+            } else {
+                row.predict_tint_palette((plane, palettes), (origin, transform), out);
+            }
         };
-        let weight = self.price.difference(1);
-        let mut ranked: Vec<(f32, Tint)> = Vec::new();
-        for tint in candidates {
+        let luma_has_one = !leaf.palette(0).is_empty();
+        let told = |row: &mut Self, (tint, palettes): &Tried| {
             let mut counter = Counter::default();
-            self.code_tint(&mut counter, shape, mode, tint);
-            let mut cost = counter.cost as f32;
+            row.code_tint(&mut counter, shape, mode, *tint);
+            row.code_tint_palettes(&mut counter, at, shape, (*tint, palettes), luma_has_one);
+            row.code_map(&mut counter, at, shape, palettes.each_ref());
+            counter.cost as f32
+        };
+        let weight = match self.frame.is_lossless() {
+            true => exact::DIFFERENCE,
+            false => self.price.difference(1),
+        };
+        let mut ranked: Vec<(f32, Tried)> = Vec::new();
+        for tint in candidates {
+            let mut cost = told(self, &tint);
+            let is_palette = !tint.1[0].is_empty();
             for plane in 1..3 {
-                predict(plane, tint, &mut predicted);
+                if self.frame.is_lossless() && own != FOUR && !is_palette {
+                    let (mode, delta) = tint.0.mode();
+                    let off = self.exact_off(plane, origin, own, |edges, out| {
+                        edges.predict(mode, delta.into(), smooth, out);
+                    });
+                    cost += off as f32 * weight;
+                    continue;
+                }
+                predict(self, plane, &tint, &mut predicted);
                 cost += satd::satd(
                     &self.ground.source[plane],
                     origin,
@@ -369,17 +444,15 @@ impl Row<'_> {
         });
         let mut best = (f32::MAX, ranked[0].1);
         for (_, tint) in ranked.iter().filter(|_| ranked.len() > 1) {
-            let mut counter = Counter::default();
-            self.code_tint(&mut counter, shape, mode, *tint);
-            let mut cost = counter.cost as f32;
+            let mut cost = told(self, tint);
             for plane in 1..3 {
-                predict(plane, *tint, &mut predicted);
+                predict(self, plane, tint, &mut predicted);
                 let wanted = Wanted {
                     plane,
                     at: origin,
                     block: own,
                     transform,
-                    kind: kind_of_tint(*tint, transform),
+                    kind: kind_of_tint(tint.0, transform),
                     luma: None,
                 };
                 cost += self.quantise(&wanted, &predicted).cost();

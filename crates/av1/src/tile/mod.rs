@@ -1,7 +1,9 @@
 //! A tile: blocks predicted, transformed, quantised and put together again as a decoder does, and their symbols.
 
 mod code;
+mod exact;
 mod leaf;
+mod palettes;
 mod render;
 mod search;
 
@@ -76,6 +78,8 @@ pub(crate) struct Row<'a> {
     /// The levels of the leaf that was rendered last, and where they belong.
     levels: Vec<i32>,
     places: Vec<Place>,
+    /// What transform blocks that were shown cost, counted up.
+    spent: f32,
     /// The transform block that was quantised last, and two that were put aside.
     quantised: [Held; 3],
     /// Room for what comes before: differences, coefficients, and what lies between rows and columns.
@@ -105,14 +109,15 @@ impl<'a> Row<'a> {
             shown: ground.source.iter().enumerate().map(band).collect(),
             ground,
             odds: odds.map_or_else(|| Odds::new(frame.quantiser), Odds::clone),
-            above: Side::new(across.div_ceil(16) * 16),
-            left: Side::new(16),
+            above: Side::new(across.div_ceil(16) * 16, frame.has_palettes),
+            left: Side::new(16, frame.has_palettes),
             known: Known::new(frame.chroma, (0, 0)),
             outline: Outline::new((across, height), frame.chroma, frame.depth, size),
             log: Log::default(),
             choice: None,
             levels: Vec::new(),
             places: Vec::new(),
+            spent: 0.0,
             quantised: Default::default(),
             residual: vec![0; 64 * 64],
             coefs: vec![0; 32 * 32],
@@ -131,7 +136,10 @@ impl<'a> Row<'a> {
                 .copy_from_slice(from);
         }
         let cells = superblock * 16..(superblock + 1) * 16;
-        self.above.cells[cells.clone()].copy_from_slice(&above.above.cells[cells]);
+        self.above.cells[cells.clone()].copy_from_slice(&above.above.cells[cells.clone()]);
+        if self.frame.has_palettes {
+            self.above.palettes[cells.clone()].copy_from_slice(&above.above.palettes[cells]);
+        }
         let (x, _) = self.frame.chroma.shift(1);
         let tints = (superblock * 16) >> x..((superblock + 1) * 16) >> x;
         self.above.tints[tints.clone()].copy_from_slice(&above.above.tints[tints]);
@@ -172,7 +180,7 @@ impl<'a> Row<'a> {
     /// Begins a superblock.
     fn enter(&mut self, at: (usize, usize)) {
         if at.0 == 0 {
-            self.left = Side::new(16);
+            self.left = Side::new(16, self.frame.has_palettes);
         }
         let (across, down) = self.frame.units();
         self.known = Known::new(self.frame.chroma, (across - at.0, down - at.1));

@@ -4,6 +4,7 @@ use super::{Place, Row};
 use crate::block::{Leaf, Luma, TRANSFORMS, Tint};
 use crate::coefs::{self, Context};
 use crate::context::Side;
+use crate::palette::Palette;
 use crate::picture::Plane;
 use crate::predict::{self, Edges};
 use crate::quant;
@@ -61,6 +62,7 @@ impl Row<'_> {
         if !self.has_chroma(at, shape) {
             return;
         }
+        let palettes = leaf.tint_palettes();
         for plane in 1..3 {
             let shift = self.frame.chroma.shift(plane);
             let own = shape.in_plane(shift);
@@ -79,7 +81,7 @@ impl Row<'_> {
                     kind: kind_of_tint(leaf.tint, transform),
                     luma: None,
                 };
-                self.render_tint(&wanted, (leaf.tint, smooth), ends);
+                self.render_tint(&wanted, (leaf.tint, &palettes, smooth), ends);
             }
         }
     }
@@ -93,7 +95,7 @@ impl Row<'_> {
     ) -> (usize, usize) {
         self.places.clear();
         self.levels.clear();
-        let transform = self.transform(shape, leaf);
+        let (transform, palette) = (self.transform(shape, leaf), leaf.palette(0));
         let origin = (at.0 * 4, at.1 * 4);
         let smooth = self.is_beside_smooth(0, origin);
         for (index, place) in self
@@ -113,7 +115,7 @@ impl Row<'_> {
                 kind,
                 luma: Some(leaf.luma),
             };
-            self.render_luma(&wanted, leaf.luma, smooth);
+            self.render_luma(&wanted, (leaf.luma, &palette), smooth);
         }
         self.luma_ends(at, shape, transform)
     }
@@ -177,15 +179,21 @@ impl Row<'_> {
         above || (x > 0 && mode(&self.left, (y / 4) & (rows - 1)).is_smooth())
     }
 
-    fn render_luma(&mut self, wanted: &Wanted, luma: Luma, smooth: bool) {
+    fn render_luma(&mut self, wanted: &Wanted, luma: (Luma, &Palette), smooth: bool) {
         let edges = self.edges(0, wanted.at, wanted.transform);
         let mut predicted = std::mem::take(&mut self.predicted);
-        luma.predict(&edges, smooth, &mut predicted);
+        let place = (wanted.at, wanted.transform);
+        self.predict_luma(luma, place, (&edges, smooth), &mut predicted);
         self.difference(wanted, &predicted);
         self.predicted = predicted;
     }
 
-    fn render_tint(&mut self, wanted: &Wanted, (tint, smooth): (Tint, bool), ends: (usize, usize)) {
+    fn render_tint(
+        &mut self,
+        wanted: &Wanted,
+        (tint, palettes, smooth): (Tint, &[Palette; 2], bool),
+        ends: (usize, usize),
+    ) {
         let &Wanted {
             plane,
             at,
@@ -200,7 +208,11 @@ impl Row<'_> {
             predict::luma_differences(&self.shown[0], at, shape, shift, ends, &mut differences);
         }
         let beside = (&differences[..shape.area()], self.frame.depth.bits());
-        predict_tint(&edges, (plane, tint), smooth, beside, &mut predicted);
+        if palettes[0].is_empty() {
+            predict_tint(&edges, (plane, tint), smooth, beside, &mut predicted);
+        } else {
+            self.predict_tint_palette((plane, palettes), (at, shape), &mut predicted);
+        }
         self.difference(wanted, &predicted);
         self.predicted = predicted;
     }
@@ -252,8 +264,8 @@ impl Row<'_> {
             depth.bits(),
             (&mut self.middle, coefs),
         );
-        let (steps, shift) = (frame.steps[plane], quant::shift(shape));
-        quant::quantise(coefs, steps, shift, depth, levels);
+        let (scale, shift) = (frame.scales.of(plane, shape, kind), quant::shift(shape));
+        quant::quantise(coefs, scale, shift, depth, levels);
         let told = wanted.luma.and_then(|luma| frame.told(shape, luma));
         let price = self.price.of(plane);
         let block = coefs::Block {
@@ -263,15 +275,16 @@ impl Row<'_> {
             told,
             all_zero: context.all_zero,
             coefs,
-            steps,
+            scale,
             shift,
             // By Parseval's theorem.
             price: price / (64 >> (2 * shift)) as f32,
         };
+        let beyond = block.price * scale.beyond(coefs);
         let chosen = coefs::choose(&mut self.odds, &block, levels, values);
         Quantised {
             bits: chosen.cost,
-            errors: (square * price - chosen.saved).max(0.0),
+            errors: (square * price + beyond - chosen.saved).max(0.0),
             context,
         }
     }
@@ -299,6 +312,7 @@ impl Row<'_> {
         let Quantised {
             errors, context, ..
         } = quantised;
+        self.spent += quantised.cost();
         let depth = self.frame.depth;
         let (width, area) = (shape.width(), shape.area());
         let coded = shape.within(5).area();
@@ -330,10 +344,16 @@ impl Row<'_> {
         });
         let trace = coefs::trace(&self.levels[start..]);
         self.trace(plane, (x, y), shape, trace);
+        let unit = self.unit(plane, (x, y));
+        self.known
+            .set(plane, unit, (shape.width4(), shape.height4()));
+    }
+
+    /// Where samples of a plane lie within their superblock, in units of four.
+    pub(super) fn unit(&self, plane: usize, (x, y): (usize, usize)) -> (usize, usize) {
         let shift = self.frame.chroma.shift(plane);
         let within = |at: usize, shift: u8| (at & ((64 >> shift) - 1)) / 4;
-        let at = (within(x, shift.0), within(y, shift.1));
-        self.known.set(plane, at, (shape.width4(), shape.height4()));
+        (within(x, shift.0), within(y, shift.1))
     }
 }
 

@@ -2,8 +2,9 @@
 
 use super::Row;
 use crate::block::{Luma, Node, Part};
-use crate::context::{Cell, Known, TintCell};
+use crate::context::{Cell, Known, Side, TintCell};
 use crate::frame::SUPERBLOCK;
+use crate::palette::Palette;
 use crate::range::Counter;
 use crate::shape::{Cut, Shape};
 
@@ -38,6 +39,7 @@ pub(super) struct Saved {
     above: Vec<Cell>,
     left: Vec<Cell>,
     tints: [Vec<TintCell>; 2],
+    palettes: [Vec<[Palette; 2]>; 2],
     known: Known,
     shown: [Vec<u16>; 3],
 }
@@ -73,6 +75,10 @@ impl Row<'_> {
         let own = shape.in_plane(shift);
         let row = at.1 & 15;
         let tints = |cells: &[TintCell], at: usize, count: usize| cells[at..at + count].to_vec();
+        let palettes = |side: &Side, at: usize, count: usize| match self.frame.has_palettes {
+            true => side.palettes[at..at + count].to_vec(),
+            false => Vec::new(),
+        };
         let shown = [0, 1, 2].map(|plane| {
             let Some(samples) = self.shown.get(plane) else {
                 return Vec::new();
@@ -90,6 +96,10 @@ impl Row<'_> {
                 tints(&self.above.tints, at.0 >> shift.0, own.width4()),
                 tints(&self.left.tints, row >> shift.1, own.height4()),
             ],
+            palettes: [
+                palettes(&self.above, at.0, shape.width4()),
+                palettes(&self.left, row, shape.height4()),
+            ],
             known: self.known,
             shown,
         }
@@ -103,6 +113,12 @@ impl Row<'_> {
         self.above.tints[at.0 >> shift.0..][..saved.tints[0].len()]
             .copy_from_slice(&saved.tints[0]);
         self.left.tints[row >> shift.1..][..saved.tints[1].len()].copy_from_slice(&saved.tints[1]);
+        if self.frame.has_palettes {
+            self.above.palettes[at.0..][..saved.palettes[0].len()]
+                .copy_from_slice(&saved.palettes[0]);
+            self.left.palettes[row..][..saved.palettes[1].len()]
+                .copy_from_slice(&saved.palettes[1]);
+        }
         self.known = saved.known;
         for plane in 0..self.shown.len() {
             let ((x, y), (width, height)) = self.area(plane, at, shape);

@@ -310,7 +310,11 @@ fn coding(said: &HashMap<String, String>) -> Result<(Format, CodingWish), String
         "look" => match wording::parse_look(get("look"))? {
             Look::Score(look) => CodingWish::Look(LookWish::of(look)),
             Look::Exact if format.is_exact() => CodingWish::Exact,
-            Look::Exact => return Err(format!("nothing is exact in {format}; choose PNG or WebP")),
+            Look::Exact => {
+                return Err(format!(
+                    "nothing is exact in {format}; choose PNG, WebP or AVIF"
+                ));
+            }
         },
         _ => CodingWish::Dial(wording::parse_quality(get("quality"))?),
     };

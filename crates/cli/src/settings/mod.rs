@@ -252,9 +252,6 @@ fn contradiction(wish: &Wish, layer: &Layer) -> Option<&'static str> {
         (CodingWish::Dial(_), _) if searched => Some(
             "a quality sets a dial, and auto searches for the lightest format of a look; leave out one of the two",
         ),
-        (CodingWish::Exact, _) if only(|format| format == Format::Avif) => Some(
-            "nothing is exact in AVIF, which is coded with loss; name a look below, or png or webp",
-        ),
         (CodingWish::Look(look), _) if look.least > look.look => {
             Some("the least-look lies above the look; lower it, or raise the look")
         }

@@ -409,8 +409,8 @@ def cases(name, server):
 
     # What comes too late is left, and tried again; the same where nothing comes from the beginning.
     for case, left in (("slow", middle), ("slow from the beginning", 0)):
-        cut.left, cut.hold = left, 4
-        code, counts, said = Site(server, f"{name}-{left}").deliver("--at-once", "1", "--timeout", "1", at=cut.port, path=case.replace(" ", "-"))
+        cut.left, cut.hold = left, 6
+        code, counts, said = Site(server, f"{name}-{left}").deliver("--at-once", "1", "--timeout", "2", at=cut.port, path=case.replace(" ", "-"))
         assert (code, counts) == (0, {"sent": total}), (case, code, counts, said)
         found[case] = counts
     cut.hold = 0

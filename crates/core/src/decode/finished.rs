@@ -56,10 +56,19 @@ fn raster(kind: Kind, bytes: &[u8], size: Size) -> Result<Raster, DecodeError> {
         Channels::Rgb
     };
     let mut samples = Vec::with_capacity(size.pixels() as usize * channels.count());
+    let mut eight = Vec::new();
     for _ in 0..size.height() {
         let row = match rows.next_row()? {
             Row::Eight(row) => row,
-            Row::Sixteen(_) => return Err(DecodeError::damaged(kind, "it has 16 bits")),
+            // Shown at eight bits, as most screens do.
+            Row::Sixteen(row) => {
+                eight.clear();
+                eight.extend(
+                    row.iter()
+                        .map(|&value| ((u32::from(value) + 128) / 257) as u8),
+                );
+                &eight
+            }
         };
         match ink {
             Ink::Rgb | Ink::Rgba => samples.extend_from_slice(row),

@@ -21,6 +21,9 @@ pub struct Abilities {
     pub alpha: bool,
     /// Whether it can be coded without loss.
     pub lossless: bool,
+    /// Whether its files without loss may be the lightest that look as wanted: else they are made only where they are
+    /// asked for.
+    pub light_lossless: bool,
     /// The longest side that it can hold, in pixels.
     pub longest_side: u32,
     /// The range of its dial that a search may use, worst first. The lower ends are where a photo
@@ -34,8 +37,6 @@ pub struct Abilities {
     pub packs_alike: bool,
     /// About how many bytes a pixel coding holds at its peak, beside the raster.
     pub memory: u64,
-    /// Whether it can write the samples of an original of its format again without loss.
-    pub repacks: bool,
     /// Whether its files may come in one pass or in several, each finer than the one before.
     pub passes: bool,
     /// Whether its files are sharp at every size.

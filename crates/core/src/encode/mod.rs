@@ -98,6 +98,11 @@ impl Format {
         self.coder().abilities().lossless
     }
 
+    /// Whether its files without loss may be the lightest that look as wanted.
+    pub fn is_light_exactly(self) -> bool {
+        self.coder().abilities().light_lossless
+    }
+
     /// Whether its files may come in one pass or in several.
     pub fn knows_passes(self) -> bool {
         self.coder().abilities().passes
@@ -131,7 +136,7 @@ impl std::fmt::Display for Format {
 pub enum Coding {
     /// With loss, at a position of the format's dial, 0 (worst) to 100.
     Dial(u8),
-    /// Without loss: PNG, and WebP in its lossless mode.
+    /// Without loss: PNG, WebP in its lossless mode, and AVIF, whose planes are the colours themselves then.
     Lossless,
 }
 
@@ -272,8 +277,7 @@ impl Guarded<'_> {
         let format = self.format;
         let what = match manner.coding {
             Coding::Lossless if format.is_exact() => None,
-            Coding::Lossless if format.coder().abilities().repacks => Some(OWN_ONLY),
-            Coding::Lossless => Some("it is always coded with loss here"),
+            Coding::Lossless => Some(OWN_ONLY),
             _ => None,
         };
         if let Some(what) = what {

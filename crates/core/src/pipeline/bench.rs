@@ -154,7 +154,8 @@ impl<'c> Bench<'c> {
         let exact = (self.format, Coding::Lossless);
         let mut known_ways = known.iter().map(|known| (known.format, known.coding));
         let own = self.own.is_some();
-        let may_be_exact = (own || self.format.is_exact()) && !known_ways.any(|way| way == exact);
+        let may_be_exact =
+            (own || self.format.is_light_exactly()) && !known_ways.any(|way| way == exact);
         // Made first where it often wins: then no loss is searched for that would weigh more.
         let worth = own || nature == Nature::Graphic || wish.aim == Aim::Sharpest;
         // Packed loosely, where that tells enough.

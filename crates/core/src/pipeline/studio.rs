@@ -191,7 +191,8 @@ impl<'a> Studio<'a> {
         }
         let exact = self.aims.coding == CodingWish::Exact;
         let opaque = self.canvas.raster.is_opaque();
-        let is_exact = |format: Format| format.is_exact() || self.repacked(format).is_some();
+        let is_exact =
+            |format: Format| format.is_light_exactly() || self.repacked(format).is_some();
         let suits =
             |format: &Format| (opaque || format.holds_alpha()) && (!exact || is_exact(*format));
         let suited: Vec<Format> = all.iter().copied().filter(suits).collect();

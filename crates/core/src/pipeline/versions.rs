@@ -57,9 +57,9 @@ pub fn versions(
         .collect()
 }
 
-/// Whether a format can meet a wish.
+/// Whether a format may serve a wish best.
 fn can_meet(format: Format, wish: &CodingWish) -> bool {
-    *wish != CodingWish::Exact || format.is_exact()
+    *wish != CodingWish::Exact || format.is_light_exactly()
 }
 
 /// A slow coder's wishes are shared out to so many threads, which do not tell each other what they try.

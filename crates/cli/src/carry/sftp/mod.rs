@@ -79,10 +79,11 @@ impl Sftp {
             .await
             .map_err(unconnected)?;
         let session = SftpSession::new_with_config(channel.into_stream(), self.config());
-        let session = session.await.map_err(|error| {
-            Fault::target(format!(
+        let session = session.await.map_err(|error| match error {
+            SftpError::Timeout => Fault::late(),
+            error => Fault::target(format!(
                 "the server lets nobody use SFTP there ({error}); ask its owner"
-            ))
+            )),
         })?;
         Ok((handle, session))
     }

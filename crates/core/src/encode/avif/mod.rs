@@ -19,7 +19,8 @@ const ABILITIES: Abilities = Abilities {
     extension: "avif",
     novelty: 2,
     alpha: true,
-    lossless: false,
+    lossless: true,
+    light_lossless: false,
     longest_side: 65_535,
     dials: 5..=98,
     ways: Some(WAYS),
@@ -30,9 +31,8 @@ const ABILITIES: Abilities = Abilities {
     scalable: false,
     least_look: 0.0,
     frame_bytes: 300,
-    repacks: false,
     passes: false,
-    revision: 3,
+    revision: 4,
 };
 
 const WAYS: Ways = Ways {
@@ -69,9 +69,12 @@ impl Coder for Avif {
     ) -> Result<Box<dyn super::Prepared + 'a>, EncodeError> {
         Ok(Box::new(Prepared {
             raster,
+            depth: depth(raster),
             halved: OnceLock::new(),
+            exact: OnceLock::new(),
             full: OnceLock::new(),
             alpha: OnceLock::new(),
+            exact_alpha: OnceLock::new(),
         }))
     }
 }
@@ -79,7 +82,7 @@ impl Coder for Avif {
 /// What a file is made by.
 #[derive(Clone, Copy)]
 struct Settings {
-    /// From 1 (best) to 255.
+    /// From 1 (best) to 255; 0 is without loss.
     quantiser: u8,
     pace: kiln_av1::Pace,
     colour: Colour,
@@ -87,12 +90,11 @@ struct Settings {
 
 impl Settings {
     fn of(manner: Manner, gamut: Gamut) -> Settings {
-        let dial = match manner.coding {
-            Coding::Dial(dial) => dial,
-            Coding::Lossless => 100,
-        };
         Settings {
-            quantiser: quantiser(dial),
+            quantiser: match manner.coding {
+                Coding::Dial(dial) => quantiser(dial),
+                Coding::Lossless => 0,
+            },
             pace: pace(manner.pace),
             colour: Colour {
                 primaries: match gamut {
@@ -104,10 +106,18 @@ impl Settings {
         }
     }
 
-    /// A picture as one key frame.
-    fn coded(self, picture: Option<&kiln_av1::Prepared>) -> Result<Vec<u8>, EncodeError> {
+    /// A picture as one key frame, its colours mixed by a matrix.
+    fn coded(
+        self,
+        picture: Option<&kiln_av1::Prepared>,
+        matrix: MatrixCoefficients,
+    ) -> Result<Vec<u8>, EncodeError> {
+        let colour = Colour {
+            matrix: matrix as u8,
+            ..self.colour
+        };
         let coded =
-            |picture: &kiln_av1::Prepared| picture.encode(self.colour, self.quantiser, self.pace);
+            |picture: &kiln_av1::Prepared| picture.encode(colour, self.quantiser, self.pace);
         let coded = picture.and_then(coded).map(|coded| coded.units);
         coded.ok_or_else(|| {
             let what = "its planes do not fit one another".to_owned();
@@ -119,53 +129,120 @@ impl Settings {
 /// A raster as planes, each made when it is first needed.
 struct Prepared<'a> {
     raster: &'a Raster,
+    /// That of files with loss.
+    depth: Depth,
     halved: OnceLock<Option<kiln_av1::Prepared>>,
+    exact: OnceLock<Option<kiln_av1::Prepared>>,
     full: OnceLock<Option<kiln_av1::Prepared>>,
     alpha: OnceLock<Option<kiln_av1::Prepared>>,
+    exact_alpha: OnceLock<Option<kiln_av1::Prepared>>,
 }
 
 impl super::Prepared for Prepared<'_> {
     fn encode(&self, manner: Manner) -> Result<Vec<u8>, EncodeError> {
         let (raster, gamut) = (self.raster, self.raster.gamut());
         let settings = Settings::of(manner, gamut);
-        let is_halved = manner.chroma == Chroma::Halved;
-        let planes = if is_halved { &self.halved } else { &self.full };
-        let colour = planes.get_or_init(|| kiln_av1::Prepared::new(&planes_of(raster, is_halved)?));
-        let colour = settings.coded(colour.as_ref())?;
+        let is_exact = manner.coding == Coding::Lossless;
+        let is_grey = is_exact && is_grey(raster);
+        let is_halved = !is_exact && manner.chroma == Chroma::Halved;
+        let depth = if is_exact { Depth::Eight } else { self.depth };
+        let (planes, matrix) = match (is_exact, is_halved) {
+            (true, _) if is_grey => (&self.exact, MatrixCoefficients::Bt601),
+            (true, _) => (&self.exact, MatrixCoefficients::Rgb),
+            (false, true) => (&self.halved, MatrixCoefficients::Bt601),
+            (false, false) => (&self.full, MatrixCoefficients::Bt601),
+        };
+        let colour = planes.get_or_init(|| {
+            let picture = match is_exact {
+                true => exact_planes_of(raster, is_grey),
+                false => planes_of(raster, is_halved, self.depth),
+            };
+            kiln_av1::Prepared::new(&picture?)
+        });
+        let colour = settings.coded(colour.as_ref(), matrix)?;
         let alpha = match raster.channels() {
             Channels::Rgb => None,
             Channels::Rgba => {
-                let alpha = self
-                    .alpha
-                    .get_or_init(|| kiln_av1::Prepared::new(&alpha(raster)?));
-                Some(settings.coded(alpha.as_ref())?)
+                let planes = if is_exact {
+                    &self.exact_alpha
+                } else {
+                    &self.alpha
+                };
+                let alpha =
+                    planes.get_or_init(|| kiln_av1::Prepared::new(&grey(raster, 3, depth)?));
+                Some(settings.coded(alpha.as_ref(), MatrixCoefficients::Bt601)?)
             }
         };
+        let is_coarse = is_halved || is_grey;
         let mut container = Aviffy::new();
         container
-            .set_matrix_coefficients(MatrixCoefficients::Bt601)
+            .set_matrix_coefficients(matrix)
             .set_color_primaries(match gamut {
                 Gamut::Srgb => avif_serialize::constants::ColorPrimaries::Bt709,
                 Gamut::DisplayP3 => avif_serialize::constants::ColorPrimaries::DisplayP3,
             })
-            .set_chroma_subsampling((is_halved, is_halved))
-            .set_seq_profile(if is_halved { 0 } else { 1 });
+            .set_monochrome(is_grey)
+            .set_chroma_subsampling((is_coarse, is_coarse))
+            .set_seq_profile(if is_coarse { 0 } else { 1 });
         let size = raster.size();
-        Ok(container.to_vec(&colour, alpha.as_deref(), size.width(), size.height(), 8))
+        let (width, height) = (size.width(), size.height());
+        let bits = depth.bits() as u8;
+        Ok(container.to_vec(&colour, alpha.as_deref(), width, height, bits))
     }
 }
 
-/// The alpha of a raster that has one.
-fn alpha(raster: &Raster) -> Option<Picture> {
-    let alphas = raster.samples().iter().skip(3).step_by(4);
-    let plane = Plane::new(
-        raster.size().width() as usize,
-        alphas.map(|&alpha| alpha.into()).collect(),
-    )?;
-    Picture::new(kiln_av1::Chroma::None, Depth::Eight, vec![plane])
+/// Whether all pixels are grey.
+fn is_grey(raster: &Raster) -> bool {
+    let mut pixels = raster.samples().chunks_exact(raster.channels().count());
+    pixels.all(|pixel| pixel[0] == pixel[1] && pixel[1] == pixel[2])
 }
 
-/// The quantiser of a dial, in equal steps from 255 (dial 0) to 1 (dial 100): 0 would be a lossless mode that the
+/// The samples of a channel, by its number.
+fn plane(raster: &Raster, channel: usize, depth: Depth) -> Option<Plane> {
+    let samples = raster.samples().iter().skip(channel);
+    let samples = samples.step_by(raster.channels().count());
+    let width = raster.size().width() as usize;
+    let wide = |sample: u8| match depth {
+        Depth::Eight => sample.into(),
+        Depth::Ten => ((u32::from(sample) * 1023 + 127) / 255) as u16,
+    };
+    Plane::new(width, samples.map(|&sample| wide(sample)).collect())
+}
+
+/// A channel as a picture in grey.
+fn grey(raster: &Raster, channel: usize, depth: Depth) -> Option<Picture> {
+    let planes = vec![plane(raster, channel, depth)?];
+    Picture::new(kiln_av1::Chroma::None, depth, planes)
+}
+
+/// The depth at which files with loss are lightest: what is rounded on the way weighs more than the bits that it
+/// leaves, unless letters and signs are told by their few colours.
+fn depth(raster: &Raster) -> Depth {
+    let luma = raster.samples().chunks_exact(raster.channels().count());
+    let luma = luma.map(|pixel| {
+        let [r, g, b] = [pixel[0], pixel[1], pixel[2]].map(u32::from);
+        ((r * 299 + g * 587 + b * 114 + 500) / 1000) as u16
+    });
+    let plane = Plane::new(raster.size().width() as usize, luma.collect());
+    let picture =
+        plane.and_then(|plane| Picture::new(kiln_av1::Chroma::None, Depth::Eight, vec![plane]));
+    match picture.is_some_and(|picture| kiln_av1::is_drawn(&picture)) {
+        true => Depth::Eight,
+        false => Depth::Ten,
+    }
+}
+
+/// Colours as they are, in the order of the identity matrix of ITU-T H.273: green, blue and red; grey as one plane.
+fn exact_planes_of(raster: &Raster, is_grey: bool) -> Option<Picture> {
+    if is_grey {
+        return grey(raster, 0, Depth::Eight);
+    }
+    let [green, blue, red] = [1, 2, 0].map(|channel| plane(raster, channel, Depth::Eight));
+    let planes = vec![green?, blue?, red?];
+    Picture::new(kiln_av1::Chroma::Full, Depth::Eight, planes)
+}
+
+/// The quantiser of a dial, in equal steps from 255 (dial 0) to 1 (dial 100): 0 would be without loss, which the
 /// conversion of colours has already defeated.
 fn quantiser(dial: u8) -> u8 {
     (255 - u16::from(dial.min(100)) * 254 / 100) as u8
@@ -173,7 +250,9 @@ fn quantiser(dial: u8) -> u8 {
 
 /// Luma and chroma in full range by the ITU-R BT.601 matrix; chroma halved both ways by the mean of each 2 × 2 block
 /// when asked.
-fn planes_of(raster: &Raster, halved: bool) -> Option<Picture> {
+fn planes_of(raster: &Raster, halved: bool, depth: Depth) -> Option<Picture> {
+    let most = ((1 << depth.bits()) - 1) as f32;
+    let (scale, middle) = (most / 255.0, (1 << (depth.bits() - 1)) as f32);
     let (width, height) = (
         raster.size().width() as usize,
         raster.size().height() as usize,
@@ -191,7 +270,7 @@ fn planes_of(raster: &Raster, halved: bool) -> Option<Picture> {
             for (x, pixel) in row.chunks_exact(step).enumerate() {
                 let [r, g, b] = [pixel[0], pixel[1], pixel[2]].map(f32::from);
                 let y = 0.299 * r + 0.587 * g + 0.114 * b;
-                luma.push((y + 0.5).min(255.0) as u16);
+                luma.push((y * scale + 0.5).min(most) as u16);
                 let sum = &mut sums[x / grid];
                 sum[0] += (b - y) / 1.772;
                 sum[1] += (r - y) / 1.402;
@@ -199,8 +278,9 @@ fn planes_of(raster: &Raster, halved: bool) -> Option<Picture> {
             }
         }
         for [blue, red, count] in sums {
-            chroma[0].push((blue / count + 128.5).min(255.0) as u16);
-            chroma[1].push((red / count + 128.5).min(255.0) as u16);
+            let rounded = |sum: f32| (sum / count * scale + middle + 0.5).min(most) as u16;
+            chroma[0].push(rounded(blue));
+            chroma[1].push(rounded(red));
         }
     }
     let [blue, red] = chroma;
@@ -213,5 +293,5 @@ fn planes_of(raster: &Raster, halved: bool) -> Option<Picture> {
         true => kiln_av1::Chroma::Halved,
         false => kiln_av1::Chroma::Full,
     };
-    Picture::new(chroma, Depth::Eight, planes)
+    Picture::new(chroma, depth, planes)
 }

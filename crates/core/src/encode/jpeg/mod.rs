@@ -18,6 +18,7 @@ const ABILITIES: Abilities = Abilities {
     novelty: 0,
     alpha: false,
     lossless: false,
+    light_lossless: false,
     longest_side: 65_535,
     dials: 8..=98,
     ways: Some(WAYS),
@@ -27,7 +28,6 @@ const ABILITIES: Abilities = Abilities {
     scalable: false,
     least_look: 0.0,
     frame_bytes: 330,
-    repacks: true,
     passes: true,
     revision: 3,
 };

@@ -24,6 +24,7 @@ const ABILITIES: Abilities = Abilities {
     novelty: 0,
     alpha: true,
     lossless: true,
+    light_lossless: true,
     longest_side: Size::MAX_SIDE,
     dials: 1..=100,
     ways: None,
@@ -34,7 +35,6 @@ const ABILITIES: Abilities = Abilities {
     scalable: false,
     least_look: 0.0,
     frame_bytes: 70,
-    repacks: true,
     passes: false,
     revision: 2,
 };

@@ -29,6 +29,7 @@ const ABILITIES: Abilities = Abilities {
     novelty: 0,
     alpha: true,
     lossless: false,
+    light_lossless: false,
     longest_side: 16_384,
     dials: 1..=10,
     ways: None,
@@ -37,7 +38,6 @@ const ABILITIES: Abilities = Abilities {
     // Shares of two colours, fields and contours of a layer.
     memory: 60,
     frame_bytes: 150,
-    repacks: true,
     passes: false,
     scalable: true,
     // What is traced shall not look traced, whatever look is asked for: that of the name "crisp".

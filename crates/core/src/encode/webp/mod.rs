@@ -20,6 +20,7 @@ const ABILITIES: Abilities = Abilities {
     novelty: 1,
     alpha: true,
     lossless: true,
+    light_lossless: true,
     longest_side: 16_383,
     dials: 1..=100,
     ways: Some(WAYS),
@@ -31,7 +32,6 @@ const ABILITIES: Abilities = Abilities {
     scalable: false,
     least_look: 0.0,
     frame_bytes: 950,
-    repacks: false,
     passes: false,
     revision: 2,
 };
