@@ -104,6 +104,17 @@ pub(crate) struct Leaf {
 }
 
 impl Leaf {
+    /// One in a mode, of which no more is decided.
+    pub fn new(luma: Luma) -> Leaf {
+        Leaf {
+            luma,
+            tint: Tint::Mode(Mode::Mean, 0),
+            depth: 0,
+            kinds: [Kind::Cosine; TRANSFORMS],
+            palettes: None,
+        }
+    }
+
     /// The palette of a plane; without colours where there is none.
     pub fn palette(&self, plane: usize) -> Palette {
         self.palettes

@@ -28,7 +28,7 @@ impl Pace {
     fn effort(self) -> Effort {
         let least = Care {
             modes: 1,
-            kinds: false,
+            kinds: 0,
             depth: 0,
             tints: 1,
         };
@@ -37,15 +37,17 @@ impl Pace {
                 halves: 0,
                 thirds: 0,
                 rough: least,
+                doubt: 0.0,
                 fine: least,
             },
             Pace::Steady => Effort {
                 halves: 0,
                 thirds: 0,
-                rough: Care { depth: 1, ..least },
+                rough: least,
+                doubt: 0.1,
                 fine: Care {
                     modes: 2,
-                    kinds: true,
+                    kinds: 1,
                     depth: 1,
                     tints: 2,
                 },
@@ -55,13 +57,14 @@ impl Pace {
                 thirds: 4,
                 rough: Care {
                     modes: 2,
-                    kinds: true,
+                    kinds: 6,
                     depth: 1,
                     tints: 2,
                 },
+                doubt: 0.25,
                 fine: Care {
                     modes: 3,
-                    kinds: true,
+                    kinds: 6,
                     depth: 2,
                     tints: 3,
                 },
@@ -130,7 +133,7 @@ impl Prepared {
         )
     }
 
-    fn frame(&self, quantiser: u8) -> Frame {
+    pub(crate) fn frame(&self, quantiser: u8) -> Frame {
         let weights = match self.has_palettes || quantiser == 0 {
             true => quant::ALIKE,
             false => quant::weights(quantiser),

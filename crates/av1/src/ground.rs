@@ -8,6 +8,7 @@ use rayon::prelude::*;
 use crate::block::{self, Luma};
 use crate::context::Known;
 use crate::frame::{Frame, Price, SUPERBLOCK};
+use crate::grain;
 use crate::odds::Odds;
 use crate::once::once;
 use crate::palette;
@@ -22,7 +23,7 @@ use crate::shape::Shape;
 pub(crate) const KEPT: usize = 5;
 
 /// The side of the smallest block, as a logarithm.
-const SMALLEST: u8 = 2;
+pub(crate) const SMALLEST: u8 = 2;
 
 /// A square block predicted from its neighbours in the picture itself, not from what decoders will show of them.
 #[derive(Clone, Copy, Debug)]
@@ -107,8 +108,17 @@ struct Strip<'a> {
     sides: Vec<Vec<Guess>>,
 }
 
-/// The side of the blocks that every mode is tried in: others are told by them.
+/// The side of the blocks that modes are looked for in, as a logarithm: others are told by them.
 const MEASURED: u8 = 3;
+
+/// Modes that are tried in blocks of that side, beside the directions that they run in, and in all blocks.
+const UPRIGHT: [Mode; 4] = [
+    Mode::Vertical,
+    Mode::Horizontal,
+    Mode::SmoothVertical,
+    Mode::SmoothHorizontal,
+];
+const USUAL: [Mode; 3] = [Mode::Mean, Mode::Smooth, Mode::Paeth];
 
 impl<'a> Strip<'a> {
     fn new(frame: &'a Frame, luma: &'a Plane, row: usize) -> Strip<'a> {
@@ -137,22 +147,14 @@ impl<'a> Strip<'a> {
     fn fill(&mut self, side: u8) {
         let superblocks = self.luma.width() / 64;
         let each = 1 << (SUPERBLOCK - side);
-        let (across, down) = self.frame.units();
-        let length = 1 << (side - 2);
         for superblock in 0..superblocks {
             let origin = (superblock * 16, self.row * 16);
-            let mut known = Known::new(self.frame.chroma, (across - origin.0, down - origin.1));
-            for index in 0..each * each {
-                let (x, y) = (evens(index), evens(index >> 1));
-                let at = (origin.0 + x * length, origin.1 + y * length);
-                if at.0 < across && at.1 < down {
-                    let place = y * superblocks * each + superblock * each + x;
-                    let named = self.named((superblock * each + x, y), side);
-                    self.sides[usize::from(side - SMALLEST)][place] =
-                        self.guess(&known, (at, side), &named);
-                }
-                known.set(0, (x * length, y * length), (length, length));
-            }
+            each_block(self.frame, origin, side, |known, at| {
+                let (x, y) = (at.0 >> (side - 2), (at.1 - origin.1) >> (side - 2));
+                let named = self.named((x, y), side);
+                self.sides[usize::from(side - SMALLEST)][y * superblocks * each + x] =
+                    self.guess(known, (at, side), &named);
+            });
         }
     }
 
@@ -163,24 +165,23 @@ impl<'a> Strip<'a> {
             &self.sides[usize::from(side - SMALLEST)][y * across + x].modes
         };
         let mut named: Vec<Luma> = match side.cmp(&MEASURED) {
-            Ordering::Equal => return Vec::new(),
+            Ordering::Equal => {
+                let at = (x * grain::CELL, (self.row * 8 + y) * grain::CELL);
+                let ways = grain::directions(self.luma, at);
+                let straight = ways.map(|[best, ..]| Luma::Mode(best.mode(), 0));
+                let mut named: Vec<Luma> = ways.into_iter().flatten().chain(straight).collect();
+                named.extend(UPRIGHT.map(|mode| Luma::Mode(mode, 0)));
+                named.push(Luma::Filter(0));
+                named
+            }
             Ordering::Less => guess(MEASURED, x / 2, y / 2)[..4].to_vec(),
             Ordering::Greater => {
                 let parts = [(0, 0), (1, 0), (0, 1), (1, 1)];
-                let parts = parts
-                    .iter()
-                    .flat_map(|(dx, dy)| &guess(side - 1, 2 * x + dx, 2 * y + dy)[..2]);
-                parts.copied().collect()
+                let part = |(dx, dy): (usize, usize)| guess(side - 1, 2 * x + dx, 2 * y + dy)[0];
+                parts.map(part).to_vec()
             }
         };
-        let usual = [
-            Mode::Mean,
-            Mode::Vertical,
-            Mode::Horizontal,
-            Mode::Smooth,
-            Mode::Paeth,
-        ];
-        named.extend(usual.map(|mode| Luma::Mode(mode, 0)));
+        named.extend(USUAL.map(|mode| Luma::Mode(mode, 0)));
         let mut kept = Vec::with_capacity(named.len());
         for luma in named {
             if !kept.contains(&luma) && block::fits(Shape::square(side), luma) {
@@ -215,6 +216,28 @@ impl<'a> Strip<'a> {
             .zip(&ranked)
             .for_each(|(kept, &mode)| *kept = mode);
         Guess { off: least, modes }
+    }
+}
+
+/// Goes through the square blocks of a size in a superblock that begin within the picture, in the order in which they
+/// are coded, with what is known by then.
+pub(crate) fn each_block(
+    frame: &Frame,
+    origin: (usize, usize),
+    side: u8,
+    mut work: impl FnMut(&Known, (usize, usize)),
+) {
+    let (across, down) = frame.units();
+    let mut known = Known::new(frame.chroma, (across - origin.0, down - origin.1));
+    let length = 1 << (side - 2);
+    let each = 1 << (SUPERBLOCK - side);
+    for index in 0..each * each {
+        let (x, y) = (evens(index) * length, evens(index >> 1) * length);
+        let at = (origin.0 + x, origin.1 + y);
+        if at.0 < across && at.1 < down {
+            work(&known, at);
+        }
+        known.set(0, (x, y), (length, length));
     }
 }
 

@@ -14,6 +14,7 @@ mod context;
 mod encoder;
 mod filter;
 mod frame;
+mod grain;
 mod ground;
 mod headers;
 mod odds;

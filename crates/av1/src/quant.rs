@@ -54,7 +54,7 @@ pub(crate) struct Scales {
 pub(crate) struct Scale {
     pub steps: Vec<i32>,
     /// One divided by each.
-    parts: Vec<f32>,
+    pub parts: Vec<f32>,
     /// How much a squared error of each coefficient counts: the less, the larger its step is made by weights.
     pub worth: Vec<f32>,
 }

@@ -1,12 +1,13 @@
 //! Which levels serve best: of each coefficient the nearest level or the one below, and where the last one is, by what
 //! they cost in bits and in errors.
 
-use super::{Class, Levels, OFFSETS, TOLD, Told, end, scan};
+use super::{Class, Order, Seen, TOLD, Told, end, group};
 use crate::odds::Odds;
 use crate::quant::Scale;
 use crate::range::{self, BIT, Counter, Sink};
 use crate::shape::Shape;
 use crate::transform::Kind;
+use crate::wide::widely;
 
 /// What is known of a transform block before its levels are chosen.
 pub(crate) struct Block<'a> {
@@ -36,47 +37,53 @@ pub(crate) struct Chosen {
 
 /// Lowers levels where that serves; `values` are what they stand for.
 pub(crate) fn choose(
-    odds: &mut Odds,
+    (odds, seen): (&mut Odds, &mut Seen),
     block: &Block<'_>,
     levels: &mut [i32],
     values: &mut [i32],
 ) -> Chosen {
     let coded = block.shape.within(5);
     let (class, chroma) = (block.shape.class(), usize::from(block.plane > 0));
-    let order = scan(coded, block.kind);
+    let order = Order::of(block.shape, block.kind);
     let none = Chosen {
         cost: range::cost(&odds.coefs.all_zero[class][block.all_zero], 1) as f32,
         saved: 0.0,
     };
-    let Some(mut last) = order
-        .iter()
-        .rposition(|&place| levels[usize::from(place)] != 0)
-    else {
+    let count = usize::from(widely(|| order.last(levels)));
+    let Some(mut last) = count.checked_sub(1) else {
         return none;
     };
     let turned = Class::of(block.kind);
-    let offsets = &OFFSETS[super::outline(block.shape)];
-    let mut seen = Levels::new(coded);
-    let end_cost = |odds: &mut Odds, last: usize| {
-        let mut counter = Counter::default();
-        end(
-            &mut counter,
-            &mut odds.coefs,
-            coded,
-            (class, chroma),
-            turned,
-            last,
-        );
-        counter.cost as f32
+    seen.begin(coded, turned);
+    // What it costs to tell where the last is, by the class of its number and the bit after the first.
+    let mut ends = [[0.0; 2]; 11];
+    for (group, halves) in ends.iter_mut().enumerate().take(group(last) + 1) {
+        let least = (1 << group) >> 1;
+        for (half, cost) in halves.iter_mut().enumerate() {
+            let mut counter = Counter::default();
+            let last = least + half * (least / 2);
+            end(
+                &mut counter,
+                &mut odds.coefs,
+                coded,
+                (class, chroma),
+                turned,
+                last,
+            );
+            *cost = counter.cost as f32;
+        }
+    }
+    let end_cost = |last: usize| {
+        let group = group(last);
+        ends[group][usize::from(group > 1 && last >> (group - 2) & 1 == 1)]
     };
-    let mut end_of_last = end_cost(odds, last);
+    let mut end_of_last = end_cost(last);
     // What all from here to the last cost, and what they save.
     let mut tail = Chosen::default();
     for index in (0..=last).rev() {
-        let place = usize::from(order[index]);
+        let (place, spot) = (usize::from(order.places[index]), order.spots[index]);
         let nearest = levels[place].abs();
-        let (x, y) = (place >> coded.h, place & (coded.height() - 1));
-        let (base, beyond) = seen.contexts((x, y), turned, offsets);
+        let (base, beyond) = seen.contexts(spot);
         let base_odds = &odds.coefs.base[class][chroma][base];
         if nearest == 0 {
             tail.cost += range::cost(base_odds, 0) as f32;
@@ -140,14 +147,14 @@ pub(crate) fn choose(
             tail = alone_chosen;
         } else {
             let (mixed, chosen) = lower(0, &among);
-            let end_here = end_cost(odds, index);
+            let end_here = end_cost(index);
             if alone_chosen.total() + end_here < tail.total() + chosen.total() + end_of_last {
                 // All behind it is not worth its bits.
-                for &behind in &order[index + 1..=last] {
-                    let behind = usize::from(behind);
-                    levels[behind] = 0;
-                    let at = seen.place(behind >> coded.h, behind & (coded.height() - 1));
-                    seen.levels[at] = 0;
+                let behind = order.places[index + 1..=last].iter();
+                for (&place, &spot) in behind.zip(&order.spots[index + 1..=last]) {
+                    let level = &mut levels[usize::from(place)];
+                    seen.remove(spot, level.unsigned_abs());
+                    *level = 0;
                 }
                 last = index;
                 end_of_last = end_here;
@@ -158,8 +165,7 @@ pub(crate) fn choose(
                 tail.saved += chosen.saved;
             }
         }
-        let at = seen.place(x, y);
-        seen.levels[at] = level.min(15) as u8;
+        seen.add(spot, level.unsigned_abs());
         levels[place] = if levels[place] < 0 { -level } else { level };
     }
     let mut counter = Counter::default();
@@ -173,16 +179,21 @@ pub(crate) fn choose(
         values.fill(0);
         return none;
     }
-    for (place, (&level, value)) in levels.iter().zip(values).enumerate() {
-        let step = block.scale.steps[place];
-        let size = (level.abs() * step) >> block.shift;
-        *value = if level < 0 { -size } else { size };
-    }
+    widely(|| stand_for(levels, &block.scale.steps, block.shift, values));
     tail
 }
 
 impl Chosen {
     fn total(self) -> f32 {
         self.cost - self.saved
+    }
+}
+
+/// What levels stand for.
+#[inline(always)]
+fn stand_for(levels: &[i32], steps: &[i32], shift: u32, values: &mut [i32]) {
+    for ((&level, &step), value) in levels.iter().zip(steps).zip(values) {
+        let size = (level.abs() * step) >> shift;
+        *value = if level < 0 { -size } else { size };
     }
 }

@@ -222,7 +222,7 @@ impl Cell {
             beside: (beside, shift(beside)),
             direction,
         };
-        Some(widely(|| ways.filtered(&self.samples)))
+        Some(widely(|| ways.filtered(&self.samples, self.size.1)))
     }
 }
 
@@ -235,13 +235,13 @@ struct Ways {
 
 impl Ways {
     #[inline(always)]
-    fn filtered(&self, samples: &[[i16; 12]; 12]) -> [[i16; 8]; 8] {
+    fn filtered(&self, samples: &[[i16; 12]; 12], height: usize) -> [[i16; 8]; 8] {
         let sides = [
             STEPS[(self.direction + 2) & 7],
             STEPS[(self.direction + 6) & 7],
         ];
         let mut filtered = [[0; 8]; 8];
-        for (y, target) in filtered.iter_mut().enumerate() {
+        for (y, target) in filtered.iter_mut().enumerate().take(height) {
             let mut own = [0i16; 8];
             own.copy_from_slice(&samples[y + 2][2..10]);
             let (mut sum, mut least, mut most) = ([0i16; 8], own, own);

@@ -19,10 +19,10 @@ pub(crate) fn pick(
     let damping = 3 + (step >> 6).clamp(0, 3) as u8;
     let candidates = candidates(step, outline.depth.bits());
     let places: Vec<(usize, usize)> = outline.superblocks().collect();
-    // The errors of every superblock with every candidate, from every other cell.
+    // The errors of every superblock with every candidate, from one cell of four.
     let errors_at = |&at: &(usize, usize)| {
         let mut errors = vec![0; candidates.len()];
-        for at in cells(outline, at).filter(|(x, y)| (x / 2 + y / 2) % 2 == 0) {
+        for at in cells(outline, at).filter(|(x, y)| (x / 2 + y) % 4 == 0) {
             let seen = direction(&shown[0], (at.0 * 4, at.1 * 4), outline.depth.bits());
             for plane in 0..shown.len() {
                 let cell = Cell::new(&shown[plane], outline, plane, at);

@@ -119,14 +119,15 @@ pub(super) fn filter(edge: &mut [i32], count: usize, strength: usize) {
         return;
     }
     let edge = &mut edge[BEFORE - 1..][..count];
-    let mut held = [0; 160];
-    held[..count].copy_from_slice(edge);
-    for (at, sample) in edge.iter_mut().enumerate().skip(1) {
-        let taps = KERNELS[strength - 1].iter().enumerate();
-        let sum: i32 = taps
-            .map(|(tap, weight)| weight * held[(at + tap).saturating_sub(2).min(count - 1)])
-            .sum();
-        *sample = (sum + 8) >> 4;
+    let [far, near, own, ..] = KERNELS[strength - 1];
+    // The two samples before one, as they were.
+    let (mut second, mut first) = (edge[0], edge[0]);
+    for at in 1..count {
+        let sample = edge[at];
+        let (next, after) = (edge[(at + 1).min(count - 1)], edge[(at + 2).min(count - 1)]);
+        let sum = far * (second + after) + near * (first + next) + own * sample;
+        edge[at] = (sum + 8) >> 4;
+        (second, first) = (first, sample);
     }
 }
 

@@ -302,19 +302,18 @@ impl Edges {
             });
         } else if angle > 180 {
             // The same with columns for rows.
-            let mut turned = [0; 64 * 64];
-            widely(|| {
-                towards(
-                    &left,
-                    derivative(270 - angle),
-                    finer_left,
-                    None,
-                    (height, width),
-                    &mut turned,
-                )
-            });
-            for (y, row) in out.chunks_exact_mut(width).take(height).enumerate() {
-                (0..width).for_each(|x| row[x] = turned[x * height + y]);
+            let derivative = derivative(270 - angle);
+            let mut turned = |room: &mut [u16]| {
+                let size = (height, width);
+                widely(|| towards(&left, derivative, finer_left, None, size, room));
+                for (y, row) in out.chunks_exact_mut(width).take(height).enumerate() {
+                    (0..width).for_each(|x| row[x] = room[x * height + y]);
+                }
+            };
+            if width * height <= 16 * 16 {
+                turned(&mut [0; 16 * 16]);
+            } else {
+                turned(&mut [0; 64 * 64]);
             }
         } else {
             let across = (derivative(180 - angle), finer_above);

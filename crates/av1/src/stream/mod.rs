@@ -38,7 +38,7 @@ struct Part<'a> {
 pub(crate) struct Cuts {
     /// Those of superblocks, row by row.
     nodes: Vec<Vec<Node>>,
-    /// Those that each row ended with.
+    /// Those that each row ended with; none where cuts are as foretold.
     odds: Vec<Odds>,
 }
 
@@ -49,7 +49,9 @@ pub(crate) fn cuts(frame: &Frame, grounds: &[Ground], effort: &Effort) -> Vec<Cu
     let cuts = tiles.map(|((_, frame), ground)| {
         let rows = wave::rows(frame, ground, None, |row, at| {
             let mut node = row.decide(effort, at);
-            row.superblock(at, &mut node);
+            if effort.tries() {
+                row.superblock(at, &mut node);
+            }
             node
         });
         let mut cuts = Cuts {
@@ -58,7 +60,7 @@ pub(crate) fn cuts(frame: &Frame, grounds: &[Ground], effort: &Effort) -> Vec<Cu
         };
         for (row, nodes) in rows {
             cuts.nodes.push(nodes);
-            cuts.odds.push(row.odds);
+            cuts.odds.extend(effort.tries().then_some(row.odds));
         }
         cuts
     });
@@ -73,7 +75,7 @@ pub(crate) fn refined(
     (cuts, care): (&[Cuts], &Care),
     filter: impl FnOnce(&mut [Plane], &[Plane], &Outline) -> (Filters, Vec<u8>),
 ) -> Option<Coded> {
-    let odds = |tile: usize| Some(&cuts[tile].odds[..]);
+    let odds = |tile: usize| Some(&cuts[tile].odds[..]).filter(|odds| !odds.is_empty());
     let make = |tile: usize, row: &mut Row<'_>, at: (usize, usize)| {
         let mut node = cuts[tile].nodes[at.1 / 16][at.0 / 16].clone();
         row.refine(care, at, &mut node);

@@ -235,7 +235,7 @@ impl Row<'_> {
             let levels = &self.levels[place.levels..][..shape.within(5).area()];
             coefs::code(
                 sink,
-                &mut self.odds,
+                (&mut self.odds, &mut self.seen),
                 (shape, plane),
                 (kind, told),
                 levels,

@@ -79,13 +79,7 @@ impl Row<'_> {
     ) -> (Leaf, Vec<Luma>) {
         let origin = (at.0 * 4, at.1 * 4);
         let smooth = self.is_beside_smooth(0, origin);
-        let mut leaf = Leaf {
-            luma: Luma::Mode(Mode::Mean, 0),
-            tint: Tint::Mode(Mode::Mean, 0),
-            depth: 0,
-            kinds: [Kind::Cosine; TRANSFORMS],
-            palettes: None,
-        };
+        let mut leaf = Leaf::new(Luma::Mode(Mode::Mean, 0));
         if self.frame.is_lossless() {
             let ranked = self.best_exact_luma(care, at, shape, &mut leaf);
             return (leaf, ranked);
@@ -137,10 +131,8 @@ impl Row<'_> {
         let told = self.count_luma(at, shape, (luma, &palette));
         let place = (origin, shape.transform());
         self.predict_luma((luma, &palette), place, (&edges, smooth), &mut predicted);
-        for &kind in self.kinds(care, shape) {
-            if kind != likely {
-                attempt(self, &mut leaf, (luma, &palette, told), kind, &predicted);
-            }
+        for kind in self.promising(care, (at, shape), (luma, likely), &predicted) {
+            attempt(self, &mut leaf, (luma, &palette, told), kind, &predicted);
         }
         self.predicted = predicted;
         let Some((mut least, wanted, quantised)) = best else {
@@ -221,22 +213,48 @@ impl Row<'_> {
     }
 
     /// The transform type that serves a mode most often.
-    fn likely(&self, transform: Shape, luma: Luma) -> Kind {
+    pub(super) fn likely(&self, transform: Shape, luma: Luma) -> Kind {
         match transform.longer() > 4 || self.frame.is_lossless() {
             true => Kind::Cosine,
             false => Tint::Mode(luma.likeness(), 0).kind(),
         }
     }
 
-    /// The transform types that are worth trying.
-    fn kinds(&self, care: &Care, transform: Shape) -> &'static [Kind] {
+    /// The transform types that a transform may have.
+    fn kinds(&self, transform: Shape) -> &'static [Kind] {
         let few = self.frame.few_kinds || transform.shorter() == 4;
         match () {
-            () if transform.longer() > 4 || self.frame.is_lossless() => &[Kind::Cosine],
-            () if !care.kinds => &[Kind::Cosine],
+            () if transform.longer() > 4 => &[Kind::Cosine],
             () if few => &Kind::FIVE,
             () => &Kind::ALL,
         }
+    }
+
+    /// The transform types of a block that are worth trying beside one, by what each is foretold to cost.
+    fn promising(
+        &mut self,
+        care: &Care,
+        (at, shape): ((usize, usize), Shape),
+        (luma, beside): (Luma, Kind),
+        predicted: &[u16],
+    ) -> Vec<Kind> {
+        let kinds = self.kinds(shape);
+        let others = kinds.iter().copied().filter(|&kind| kind != beside);
+        if care.kinds == 0 || kinds.len() <= care.kinds + 1 {
+            return others.take(care.kinds).collect();
+        }
+        self.differ((at.0 * 4, at.1 * 4), shape, predicted);
+        let mut ranked: Vec<(f32, Kind)> = Vec::with_capacity(kinds.len());
+        for kind in others {
+            let mut counter = Counter::default();
+            if let Some(told) = self.frame.told(shape, luma) {
+                told.code(&mut counter, &mut self.odds, shape, kind);
+            }
+            ranked.push((self.foretold_as(shape, kind) + counter.cost as f32, kind));
+        }
+        ranked.sort_by(|a, b| a.0.total_cmp(&b.0));
+        let ranked = ranked.into_iter().take(care.kinds);
+        ranked.map(|(_, kind)| kind).collect()
     }
 
     /// A leaf with its transform cut as often as that costs less than before, up to a depth; it is left shown where it
@@ -350,7 +368,7 @@ impl Row<'_> {
         let places = self.blocks(1, origin, own, transform);
         let single = places.len() == 1;
         let edges = [1, 2].map(|plane| self.edges(plane, origin, transform));
-        let mut differences = [0; 32 * 32];
+        let mut differences = std::mem::take(&mut self.differences);
         let means = [0, 1].map(|plane: usize| edges[plane].mean());
         if may_be_luma && single {
             let ends = self.luma_ends(at, shape, leaf.transform(shape));
@@ -461,7 +479,7 @@ impl Row<'_> {
                 best = (cost, *tint);
             }
         }
-        self.predicted = predicted;
+        (self.predicted, self.differences) = (predicted, differences);
         best.1
     }
 }

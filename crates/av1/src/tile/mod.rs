@@ -2,6 +2,7 @@
 
 mod code;
 mod exact;
+mod foretold;
 mod leaf;
 mod palettes;
 mod render;
@@ -10,7 +11,7 @@ mod search;
 pub(crate) use search::{Care, Effort};
 
 use crate::block::{Leaf, Node, Part};
-use crate::coefs::Context;
+use crate::coefs::{Context, Seen};
 use crate::context::{Known, Side};
 use crate::filter::Outline;
 use crate::frame::{Frame, Price, SUPERBLOCK};
@@ -86,6 +87,9 @@ pub(crate) struct Row<'a> {
     residual: Vec<i32>,
     coefs: Vec<i32>,
     middle: Vec<i32>,
+    seen: Seen,
+    /// Room for what luma differs where chroma is told from it.
+    differences: Vec<i32>,
     /// Room for predictions.
     predicted: Vec<u16>,
     /// How the directional filter is chosen, until that is told: so many bits of a number.
@@ -122,6 +126,8 @@ impl<'a> Row<'a> {
             residual: vec![0; 64 * 64],
             coefs: vec![0; 32 * 32],
             middle: vec![0; 64 * 64],
+            seen: Seen::default(),
+            differences: vec![0; 32 * 32],
             predicted: vec![0; 64 * 64],
         }
     }
@@ -318,3 +324,6 @@ impl<'a> Written<'a> {
         });
     }
 }
+
+#[cfg(test)]
+mod tests;

@@ -202,7 +202,7 @@ impl Row<'_> {
         } = wanted;
         let edges = self.edges(plane, at, shape);
         let mut predicted = std::mem::take(&mut self.predicted);
-        let mut differences = [0; 32 * 32];
+        let mut differences = std::mem::take(&mut self.differences);
         if let Tint::Luma(_) = tint {
             let shift = self.frame.chroma.shift(plane);
             predict::luma_differences(&self.shown[0], at, shape, shift, ends, &mut differences);
@@ -214,7 +214,7 @@ impl Row<'_> {
             self.predict_tint_palette((plane, palettes), (at, shape), &mut predicted);
         }
         self.difference(wanted, &predicted);
-        self.predicted = predicted;
+        (self.predicted, self.differences) = (predicted, differences);
     }
 
     /// Quantises what a block differs from its prediction.
@@ -244,7 +244,7 @@ impl Row<'_> {
             let mut counter = Counter::default();
             coefs::code(
                 &mut counter,
-                &mut self.odds,
+                (&mut self.odds, &mut self.seen),
                 (shape, plane),
                 (kind, None),
                 levels,
@@ -281,7 +281,7 @@ impl Row<'_> {
             price: price / (64 >> (2 * shift)) as f32,
         };
         let beyond = block.price * scale.beyond(coefs);
-        let chosen = coefs::choose(&mut self.odds, &block, levels, values);
+        let chosen = coefs::choose((&mut self.odds, &mut self.seen), &block, levels, values);
         Quantised {
             bits: chosen.cost,
             errors: (square * price + beyond - chosen.saved).max(0.0),
@@ -383,7 +383,7 @@ pub(super) fn kind_of_tint(tint: Tint, transform: Shape) -> Kind {
 
 /// What a block differs from its prediction; returns the sum of squares.
 #[inline(always)]
-fn differences(
+pub(super) fn differences(
     source: &Plane,
     (x, y): (usize, usize),
     width: usize,

@@ -1,7 +1,8 @@
 //! Decisions: how blocks are cut, predicted and transformed, by what that costs in bits and in errors.
 
 use super::Row;
-use crate::block::{Luma, Node, Part};
+use super::foretold::Foretold;
+use crate::block::{Leaf, Luma, Node, Part};
 use crate::context::{Cell, Known, Side, TintCell};
 use crate::frame::SUPERBLOCK;
 use crate::palette::Palette;
@@ -17,8 +18,17 @@ pub(crate) struct Effort {
     pub thirds: u8,
     /// While it is open how blocks are cut.
     pub rough: Care,
+    /// Whole and split are both tried where one is foretold to cost less by no more than so much of it.
+    pub doubt: f32,
     /// Once they are cut.
     pub fine: Care,
+}
+
+impl Effort {
+    /// Whether blocks are tried before they are cut.
+    pub fn tries(&self) -> bool {
+        self.doubt > 0.0
+    }
 }
 
 /// How much is tried in a block that is not cut.
@@ -26,12 +36,18 @@ pub(crate) struct Effort {
 pub(crate) struct Care {
     /// So many modes of luma are tried whole, of those that predict best.
     pub modes: usize,
-    /// Whether every transform type is tried for the best mode.
-    pub kinds: bool,
+    /// So many transform types are tried whole for the best mode, beside the one that serves most often.
+    pub kinds: usize,
     /// How often transforms may be cut.
     pub depth: u8,
     /// So many ways to predict chroma are tried whole.
     pub tints: usize,
+}
+
+/// How a superblock is searched.
+struct Search<'a> {
+    effort: &'a Effort,
+    foretold: Foretold,
 }
 
 /// What stands around and in a block, to go back to.
@@ -48,11 +64,36 @@ impl Row<'_> {
     /// Decides on a superblock.
     pub fn decide(&mut self, effort: &Effort, at: (usize, usize)) -> Node {
         self.enter(at);
+        let foretold = self.foretell(at);
+        if !effort.tries() {
+            return self.foretold_node(&foretold, at, SUPERBLOCK);
+        }
+        let search = Search { effort, foretold };
         let saved = self.saved(at, Shape::square(SUPERBLOCK));
-        let found = self.best_node(effort, at, SUPERBLOCK, f32::MAX);
+        let found = self.best_node(&search, at, SUPERBLOCK, f32::MAX);
         self.restore(at, Shape::square(SUPERBLOCK), &saved);
         // Without a limit one is always found.
         found.map_or_else(Node::default, |(node, _)| node)
+    }
+
+    /// A block cut as it is foretold to cost least.
+    fn foretold_node(&self, foretold: &Foretold, at: (usize, usize), side: u8) -> Node {
+        let cut = match foretold.whole(at, side) {
+            ..=1.0 => Cut::None,
+            _ => Cut::Split,
+        };
+        let parts = self.inside(at, cut.parts(side)).into_iter();
+        let part = |(at, shape): ((usize, usize), Shape)| match cut {
+            Cut::Split if side > 3 => Part::Node(self.foretold_node(foretold, at, shape.w)),
+            _ => {
+                let guess = self.ground.guess(self.frame, at, shape.w);
+                Part::Leaf(Box::new(Leaf::new(guess.modes[0])))
+            }
+        };
+        Node {
+            cut,
+            parts: parts.map(part).collect(),
+        }
     }
 
     /// The ranges of a block in a plane: where it begins and how far it goes, in samples.
@@ -132,7 +173,7 @@ impl Row<'_> {
     /// The best way to code a square block, and what it costs, as long as that stays below a limit; it is left shown.
     fn best_node(
         &mut self,
-        effort: &Effort,
+        search: &Search<'_>,
         at: (usize, usize),
         side: u8,
         limit: f32,
@@ -142,17 +183,15 @@ impl Row<'_> {
         let mut best: Option<(Node, f32, Saved)> = None;
         // The modes that predict the whole block best are those that its halves are told.
         let mut named: Vec<Luma> = Vec::new();
-        for cut in self.cuts(effort, at, side) {
+        for cut in self.cuts(search, at, side) {
             let most = best.as_ref().map_or(limit, |(_, cost, _)| *cost);
-            if self.is_enough(&best, cut)
-                || (best.is_some() && cut == Cut::Split && !self.may_gain(at, side))
-            {
+            if self.is_enough(&best, cut) {
                 continue;
             }
             if best.is_some() {
                 self.restore(at, shape, &before);
             }
-            let found = self.node_cut(effort, at, (side, cut), most, &mut named);
+            let found = self.node_cut(search, at, (side, cut), most, &mut named);
             if let Some((node, cost)) = found.filter(|(_, cost)| *cost < most) {
                 best = Some((node, cost, self.saved(at, shape)));
             }
@@ -160,27 +199,6 @@ impl Row<'_> {
         let (node, cost, after) = best?;
         self.restore(at, shape, &after);
         Some((node, cost))
-    }
-
-    /// Whether a split may be worth it, by what is told before anything is quantised.
-    fn may_gain(&self, at: (usize, usize), side: u8) -> bool {
-        let (whole, split) = self.foretold(at, side);
-        whole > split * SPLIT[usize::from(side - 3)]
-    }
-
-    /// What a block costs as it is and split, as far as is told before anything is quantised.
-    fn foretold(&self, at: (usize, usize), side: u8) -> (f32, f32) {
-        let off = self.ground.guess(self.frame, at, side).off as f32;
-        let whole = off * self.price_in(at, Shape::square(side)).difference(0);
-        if side == 2 {
-            return (whole, whole);
-        }
-        let mut split = 0.0;
-        for (at, shape) in self.inside(at, Cut::Split.parts(side)) {
-            let (whole, own) = self.foretold(at, shape.w);
-            split += LEAF + whole.min(own + CUT);
-        }
-        (whole, split)
     }
 
     /// Whether what was found leaves nothing to gain by a cut: the whole block came without coefficients.
@@ -194,14 +212,20 @@ impl Row<'_> {
     }
 
     /// The cuts that are tried, the whole first.
-    fn cuts(&self, effort: &Effort, at: (usize, usize), side: u8) -> Vec<Cut> {
+    fn cuts(&self, search: &Search<'_>, at: (usize, usize), side: u8) -> Vec<Cut> {
         match self.may_cut(at, side) {
             (true, true) => {}
             (true, false) => return vec![Cut::Horizontal, Cut::Split],
             (false, true) => return vec![Cut::Vertical, Cut::Split],
             (false, false) => return vec![Cut::Split],
         }
-        let mut cuts = vec![Cut::None, Cut::Split];
+        let effort = search.effort;
+        let whole = search.foretold.whole(at, side);
+        let mut cuts = match whole {
+            _ if whole < 1.0 - effort.doubt => vec![Cut::None],
+            _ if whole > 1.0 + effort.doubt => vec![Cut::Split],
+            _ => vec![Cut::None, Cut::Split],
+        };
         if side <= effort.halves {
             cuts.extend([Cut::Horizontal, Cut::Vertical]);
         }
@@ -214,7 +238,7 @@ impl Row<'_> {
     /// A block cut in one way, and what it costs, as long as that stays below a limit.
     fn node_cut(
         &mut self,
-        effort: &Effort,
+        search: &Search<'_>,
         at: (usize, usize),
         (side, cut): (u8, Cut),
         limit: f32,
@@ -229,15 +253,15 @@ impl Row<'_> {
                 return None;
             }
             if cut == Cut::Split && side > 3 {
-                let (node, own) = self.best_node(effort, at, shape.w, limit - cost)?;
+                let (node, own) = self.best_node(search, at, shape.w, limit - cost)?;
                 cost += own;
                 parts.push(Part::Node(node));
             } else {
                 let (leaf, own, ranked) = if shape.w == shape.h {
                     let guess = self.ground.guess(self.frame, at, shape.w);
-                    self.best_leaf(&effort.rough, at, shape, &guess.modes)
+                    self.best_leaf(&search.effort.rough, at, shape, &guess.modes)
                 } else {
-                    self.best_leaf(&effort.rough, at, shape, named)
+                    self.best_leaf(&search.effort.rough, at, shape, named)
                 };
                 if cut == Cut::None {
                     *named = ranked;
@@ -253,11 +277,3 @@ impl Row<'_> {
 
 /// So many modes of a block are thought of for its halves.
 const NAMED: usize = 5;
-
-/// What a leaf and a cut cost about, in parts of a bit.
-const LEAF: f32 = 2000.0;
-const CUT: f32 = 1536.0;
-
-/// Blocks of 8, 16, 32 and 64 were never better split than whole where that was foretold to cost less than so much of
-/// it.
-const SPLIT: [f32; 4] = [0.9, 0.95, 0.0, 0.0];
