@@ -4,7 +4,7 @@ use crate::picture::Depth;
 use crate::shape::Shape;
 use crate::tables::{steps, weights};
 use crate::transform::Kind;
-use crate::wide::widely;
+use crate::wide::{body, widely};
 
 /// The steps of a plane.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -119,12 +119,16 @@ impl Scale {
 
     /// How much more squared coefficients count than if all counted once.
     pub fn beyond(&self, coefs: &[i32]) -> f32 {
-        widely(|| beyond(coefs, &self.worth))
+        widely(Beyond, (coefs, &self.worth[..]))
     }
 }
 
 /// The weight that leaves a step as it is.
 const SAME: i32 = 32;
+
+struct Beyond;
+
+body!(['a] Beyond = beyond, (coefs: &'a [i32], worth: &'a [f32]) -> f32);
 
 #[inline(always)]
 fn beyond(coefs: &[i32], worth: &[f32]) -> f32 {
@@ -169,8 +173,13 @@ pub(crate) fn shift(shape: Shape) -> u32 {
 pub(crate) fn quantise(coefs: &[i32], scale: &Scale, shift: u32, depth: Depth, levels: &mut [i32]) {
     // No decoder has to cut off what is no larger (7.12.3).
     let most = (1 << (7 + depth.bits())) - 1;
-    widely(|| nearest(coefs, scale, (shift, most), levels));
+    widely(Nearest, (coefs, scale, (shift, most), levels));
 }
+
+struct Nearest;
+
+body!(['a] Nearest = nearest,
+    (coefs: &'a [i32], scale: &'a Scale, most: (u32, i32), levels: &'a mut [i32]) -> ());
 
 #[inline(always)]
 fn nearest(coefs: &[i32], scale: &Scale, (shift, most): (u32, i32), levels: &mut [i32]) {

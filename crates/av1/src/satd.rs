@@ -6,7 +6,7 @@
 
 use crate::picture::Plane;
 use crate::shape::Shape;
-use crate::wide::widely;
+use crate::wide::{body, widely};
 
 /// The sum of transformed differences, scaled so that it grows with sides as those of the coder's transforms do. Of
 /// deeper samples the last bits do not count.
@@ -20,11 +20,16 @@ pub(crate) fn satd(
     let size = (shape.width(), shape.height());
     let deeper = depth - 8;
     let sum = match shape.shorter() {
-        2 => widely(|| cells::<4>(source, at, size, predicted, deeper)) / 2,
-        _ => widely(|| cells::<8>(source, at, size, predicted, deeper)) / 4,
+        2 => widely(Cells::<4>, (source, at, size, predicted, deeper)) / 2,
+        _ => widely(Cells::<8>, (source, at, size, predicted, deeper)) / 4,
     };
     sum << deeper
 }
+
+struct Cells<const N: usize>;
+
+body!(['a, const N: usize] Cells<N> = cells::<N>,
+    (source: &'a Plane, at: (usize, usize), size: (usize, usize), predicted: &'a [u16], deeper: u32) -> u32);
 
 #[inline(always)]
 fn cells<const N: usize>(

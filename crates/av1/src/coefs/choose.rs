@@ -7,7 +7,7 @@ use crate::quant::Scale;
 use crate::range::{self, BIT, Counter, Sink};
 use crate::shape::Shape;
 use crate::transform::Kind;
-use crate::wide::widely;
+use crate::wide::{body, widely};
 
 /// What is known of a transform block before its levels are chosen.
 pub(crate) struct Block<'a> {
@@ -49,7 +49,7 @@ pub(crate) fn choose(
         cost: range::cost(&odds.coefs.all_zero[class][block.all_zero], 1) as f32,
         saved: 0.0,
     };
-    let count = usize::from(widely(|| order.last(levels)));
+    let count = usize::from(widely(Last, (order, &*levels)));
     let Some(mut last) = count.checked_sub(1) else {
         return none;
     };
@@ -179,7 +179,10 @@ pub(crate) fn choose(
         values.fill(0);
         return none;
     }
-    widely(|| stand_for(levels, &block.scale.steps, block.shift, values));
+    widely(
+        Values,
+        (&*levels, &block.scale.steps[..], block.shift, values),
+    );
     tail
 }
 
@@ -189,7 +192,15 @@ impl Chosen {
     }
 }
 
+struct Last;
+
+body!(['a] Last = Order::last, (order: &'a Order, levels: &'a [i32]) -> u16);
+
 /// What levels stand for.
+struct Values;
+
+body!(['a] Values = stand_for, (levels: &'a [i32], steps: &'a [i32], shift: u32, values: &'a mut [i32]) -> ());
+
 #[inline(always)]
 fn stand_for(levels: &[i32], steps: &[i32], shift: u32, values: &mut [i32]) {
     for ((&level, &step), value) in levels.iter().zip(steps).zip(values) {

@@ -3,8 +3,14 @@
 use super::Outline;
 use crate::picture::Plane;
 
-/// Filters a plane, by its number, by levels for vertical and horizontal edges of luma, blue and red.
-pub(super) fn deblock((index, plane): (usize, &mut Plane), outline: &Outline, levels: [u8; 4]) {
+/// Filters a plane, by its number, by levels for vertical and horizontal edges of luma, blue and red, in those rows of
+/// units that count.
+pub(super) fn deblock(
+    (index, plane): (usize, &mut Plane),
+    outline: &Outline,
+    levels: [u8; 4],
+    counts: impl Fn(usize) -> bool,
+) {
     if levels[..2] == [0, 0] {
         return;
     }
@@ -14,7 +20,7 @@ pub(super) fn deblock((index, plane): (usize, &mut Plane), outline: &Outline, le
             _ => levels[index + 1],
         };
         if level > 0 {
-            edges(plane, outline, (index, is_vertical), level);
+            edges(plane, outline, (index, is_vertical), level, &counts);
         }
     }
 }
@@ -31,7 +37,13 @@ struct Limits {
     half: i32,
 }
 
-fn edges(plane: &mut Plane, outline: &Outline, (index, is_vertical): (usize, bool), level: u8) {
+fn edges(
+    plane: &mut Plane,
+    outline: &Outline,
+    (index, is_vertical): (usize, bool),
+    level: u8,
+    counts: &impl Fn(usize) -> bool,
+) {
     let (across, down) = outline.units(index);
     let (shift_x, shift_y) = outline.chroma.shift(index);
     let bits = outline.depth.bits();
@@ -47,7 +59,7 @@ fn edges(plane: &mut Plane, outline: &Outline, (index, is_vertical): (usize, boo
     let units = &outline.transforms[index];
     let pitch = plane.width();
     let (along, over) = if is_vertical { (pitch, 1) } else { (1, pitch) };
-    for y in 0..down {
+    for y in (0..down).filter(|&y| counts(y)) {
         for x in 0..across {
             // What lies beyond the picture is not filtered.
             if (x << shift_x) * 4 >= outline.size.0 || (y << shift_y) * 4 >= outline.size.1 {

@@ -5,7 +5,7 @@
 
 use super::{Outline, Strength, Strip};
 use crate::picture::Plane;
-use crate::wide::widely;
+use crate::wide::{body, widely};
 
 /// Steps along each of eight directions, as columns and rows: one, and two (section 7.15.2).
 const STEPS: [[(isize, isize); 2]; 8] = [
@@ -222,7 +222,7 @@ impl Cell {
             beside: (beside, shift(beside)),
             direction,
         };
-        Some(widely(|| ways.filtered(&self.samples, self.size.1)))
+        Some(widely(Filtered, (&ways, &self.samples, self.size.1)))
     }
 }
 
@@ -232,6 +232,11 @@ struct Ways {
     beside: (i16, u32),
     direction: usize,
 }
+
+struct Filtered;
+
+body!(['a] Filtered = Ways::filtered,
+    (ways: &'a Ways, samples: &'a [[i16; 12]; 12], height: usize) -> [[i16; 8]; 8]);
 
 impl Ways {
     #[inline(always)]

@@ -149,7 +149,7 @@ pub(crate) fn soften(shown: &mut [Plane], outline: &Outline, levels: [u8; 4]) {
     shown
         .par_iter_mut()
         .enumerate()
-        .for_each(|(index, plane)| deblock((index, plane), outline, levels));
+        .for_each(|(index, plane)| deblock((index, plane), outline, levels, |_| true));
 }
 
 /// Filters a picture without edges along what it shows, each superblock by its choice.

@@ -17,8 +17,7 @@ fn part(at: i32, finer: i32) -> i32 {
 #[inline(always)]
 pub(super) fn towards(
     edge: &[i32],
-    derivative: i32,
-    finer: i32,
+    (derivative, finer): (i32, i32),
     last: Option<i32>,
     (width, height): (usize, usize),
     out: &mut [u16],

@@ -5,7 +5,7 @@ mod direct;
 use crate::picture::Plane;
 use crate::shape::Shape;
 use crate::tables::{DERIVATIVE, FILTER_TAPS, SMOOTH};
-use crate::wide::widely;
+use crate::wide::{body, widely};
 use direct::{between, filter, is_finer, make_finer, strength, towards};
 
 /// How samples are told from their neighbours, in the order of the standard.
@@ -182,9 +182,9 @@ impl Edges {
             return self.directed(angle + ANGLE_STEP * delta, smooth, out);
         }
         match mode {
-            Mode::Paeth => self.paeth(out),
+            Mode::Paeth => widely(Paeth, (self, out)),
             Mode::Mean => out[..self.shape.area()].fill(self.mean() as u16),
-            _ => self.smooth(mode, out),
+            _ => widely(Smooth, (self, mode, out)),
         }
     }
 
@@ -201,40 +201,38 @@ impl Edges {
         (sum + count as i32 / 2) / count as i32
     }
 
+    #[inline(always)]
     fn paeth(&self, out: &mut [u16]) {
+        let (width, height) = (self.shape.width(), self.shape.height());
+        let above = &self.above[BEFORE..][..width];
         let corner = self.above[BEFORE - 1];
-        for (y, row) in out
-            .chunks_exact_mut(self.shape.width())
-            .take(self.shape.height())
-            .enumerate()
-        {
-            let left = self.left(y);
-            for (x, sample) in row.iter_mut().enumerate() {
-                let above = self.above(x);
+        let rows = out.chunks_exact_mut(width).take(height);
+        for (row, &left) in rows.zip(&self.left[BEFORE..]) {
+            for (sample, &above) in row.iter_mut().zip(above) {
                 let base = above + left - corner;
                 let off = |edge: i32| (base - edge).abs();
                 let (to_left, to_above, to_corner) = (off(left), off(above), off(corner));
-                *sample = if to_left <= to_above && to_left <= to_corner {
-                    left
-                } else if to_above <= to_corner {
-                    above
-                } else {
-                    corner
-                } as u16;
+                let other = if to_above <= to_corner { above } else { corner };
+                let is_left = to_left <= to_above.min(to_corner);
+                *sample = if is_left { left } else { other } as u16;
             }
         }
     }
 
+    #[inline(always)]
     fn smooth(&self, mode: Mode, out: &mut [u16]) {
         let (width, height) = (self.shape.width(), self.shape.height());
         let across = &SMOOTH[width - 4..][..width];
         let down = &SMOOTH[height - 4..][..height];
+        let above = &self.above[BEFORE..][..width];
         let (right, bottom) = (self.above(width - 1), self.left(height - 1));
-        for (y, row) in out.chunks_exact_mut(width).take(height).enumerate() {
-            let (left, below) = (self.left(y), i32::from(down[y]));
-            for (x, sample) in row.iter_mut().enumerate() {
-                let beside = i32::from(across[x]);
-                let vertical = below * self.above(x) + (256 - below) * bottom;
+        let rows = out.chunks_exact_mut(width).zip(down);
+        for ((row, &below), &left) in rows.zip(&self.left[BEFORE..]) {
+            let below = i32::from(below);
+            let each = row.iter_mut().zip(above).zip(across);
+            for ((sample, &above), &beside) in each {
+                let beside = i32::from(beside);
+                let vertical = below * above + (256 - below) * bottom;
                 let horizontal = beside * left + (256 - beside) * right;
                 *sample = match mode {
                     Mode::SmoothVertical => (vertical + 128) >> 8,
@@ -290,22 +288,18 @@ impl Edges {
         let derivative = |angle: i32| i32::from(DERIVATIVE[(angle / 2) as usize]);
         if angle < 90 {
             let last = ((both - 1) as i32) << finer_above;
-            widely(|| {
-                towards(
-                    &above,
-                    derivative(angle),
-                    finer_above,
-                    Some(last),
-                    (width, height),
-                    out,
-                )
-            });
+            let ways = (derivative(angle), finer_above);
+            widely(
+                Towards,
+                (&above[..], ways, Some(last), (width, height), out),
+            );
         } else if angle > 180 {
             // The same with columns for rows.
             let derivative = derivative(270 - angle);
             let mut turned = |room: &mut [u16]| {
                 let size = (height, width);
-                widely(|| towards(&left, derivative, finer_left, None, size, room));
+                let ways = (derivative, finer_left);
+                widely(Towards, (&left[..], ways, None, size, &mut *room));
                 for (y, row) in out.chunks_exact_mut(width).take(height).enumerate() {
                     (0..width).for_each(|x| row[x] = room[x * height + y]);
                 }
@@ -318,7 +312,15 @@ impl Edges {
         } else {
             let across = (derivative(180 - angle), finer_above);
             let down = (derivative(angle - 90), finer_left);
-            widely(|| between((&above, across), (&left, down), (width, height), out));
+            widely(
+                Between,
+                (
+                    (&above[..], across),
+                    (&left[..], down),
+                    (width, height),
+                    out,
+                ),
+            );
         }
     }
 
@@ -363,6 +365,18 @@ impl Edges {
         }
     }
 }
+
+struct Paeth;
+struct Smooth;
+struct Towards;
+struct Between;
+
+body!(['a] Paeth = Edges::paeth, (edges: &'a Edges, out: &'a mut [u16]) -> ());
+body!(['a] Smooth = Edges::smooth, (edges: &'a Edges, mode: Mode, out: &'a mut [u16]) -> ());
+body!(['a] Towards = towards, (edge: &'a [i32], ways: (i32, i32), last: Option<i32>, size: (usize, usize),
+    out: &'a mut [u16]) -> ());
+body!(['a] Between = between, (above: (&'a [i32], (i32, i32)), left: (&'a [i32], (i32, i32)), size: (usize, usize),
+    out: &'a mut [u16]) -> ());
 
 /// Chroma told from luma (7.11.5): what luma differs from its mean, in eighths.
 pub(crate) fn luma_differences(

@@ -2,7 +2,7 @@
 //! that served best there, and transformed.
 
 use super::Row;
-use super::render::differences;
+use super::render::Differences;
 use crate::frame::SUPERBLOCK;
 use crate::ground::{self, SMALLEST};
 use crate::predict::Edges;
@@ -10,7 +10,7 @@ use crate::quant::{self, Scale};
 use crate::range::BIT;
 use crate::shape::{Cut, Shape};
 use crate::transform::{self, Kind};
-use crate::wide::widely;
+use crate::wide::{body, widely};
 
 /// What the square blocks of a superblock cost, in parts of a bit.
 pub(super) struct Foretold {
@@ -128,7 +128,10 @@ impl Row<'_> {
     /// Tells what luma differs from a prediction.
     pub(super) fn differ(&mut self, origin: (usize, usize), shape: Shape, predicted: &[u16]) {
         let (source, residual) = (&self.ground.source[0], &mut self.residual[..shape.area()]);
-        widely(|| differences(source, origin, shape.width(), predicted, residual));
+        widely(
+            Differences,
+            (source, origin, shape.width(), predicted, residual),
+        );
     }
 
     /// What it costs to transform in a way what differs.
@@ -144,7 +147,7 @@ impl Row<'_> {
         transform::forward(residual, shape, kind, self.frame.depth.bits(), room);
         let scale = self.frame.scales.of(0, shape, kind);
         let price = self.price.of(0);
-        widely(|| signs(coefs, scale, quant::shift(shape), price))
+        widely(SignsOf, (&*coefs, scale, quant::shift(shape), price))
     }
 }
 
@@ -154,6 +157,11 @@ fn weighed(shape: Shape, signs: &Signs) -> f32 {
     let each = signs.iter().zip(&WEIGHTS[size]);
     each.map(|(sign, weight)| sign * weight).sum()
 }
+
+/// The signs of coefficients.
+struct SignsOf;
+
+body!(['a] SignsOf = signs, (coefs: &'a [i32], scale: &'a Scale, shift: u32, price: f32) -> Signs);
 
 #[inline(always)]
 fn signs(coefs: &[i32], scale: &Scale, shift: u32, price: f32) -> Signs {

@@ -11,7 +11,7 @@ use crate::quant;
 use crate::range::Counter;
 use crate::shape::Shape;
 use crate::transform::{self, Kind};
-use crate::wide::widely;
+use crate::wide::{body, widely};
 
 /// A transform block that is to be coded.
 #[derive(Clone, Copy)]
@@ -232,7 +232,10 @@ impl Row<'_> {
         let context = self.context(plane, (x, y), (wanted.block, shape));
         let residual = &mut self.residual[..area];
         let source = &self.ground.source[plane];
-        let square = widely(|| differences(source, (x, y), width, predicted, residual));
+        let square = widely(
+            Differences,
+            (source, (x, y), width, predicted, &mut *residual),
+        );
         let held = &mut self.quantised[0];
         let (levels, values) = (&mut held.levels[..coded], &mut held.values[..coded]);
         if frame.is_lossless() {
@@ -332,7 +335,10 @@ impl Row<'_> {
             residual.fill(0);
         }
         let (residual, shown) = (&self.residual[..area], &mut self.shown[plane]);
-        widely(|| sums(residual, predicted, depth.bits(), shown, (x, y), width));
+        widely(
+            Sums,
+            (residual, predicted, depth.bits(), shown, (x, y), width),
+        );
         self.places.push(Place {
             plane,
             shape,
@@ -382,8 +388,13 @@ pub(super) fn kind_of_tint(tint: Tint, transform: Shape) -> Kind {
 }
 
 /// What a block differs from its prediction; returns the sum of squares.
+pub(super) struct Differences;
+
+body!(['a] Differences = differences,
+    (source: &'a Plane, at: (usize, usize), width: usize, predicted: &'a [u16], residual: &'a mut [i32]) -> f32);
+
 #[inline(always)]
-pub(super) fn differences(
+fn differences(
     source: &Plane,
     (x, y): (usize, usize),
     width: usize,
@@ -407,6 +418,11 @@ pub(super) fn differences(
 }
 
 /// Predictions and what they differ put together.
+struct Sums;
+
+body!(['a] Sums = sums, (residual: &'a [i32], predicted: &'a [u16], bits: u32, shown: &'a mut Plane,
+    at: (usize, usize), width: usize) -> ());
+
 #[inline(always)]
 fn sums(
     residual: &[i32],

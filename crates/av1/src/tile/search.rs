@@ -125,10 +125,9 @@ impl Row<'_> {
                 return Vec::new();
             };
             let ((x, y), (width, height)) = self.area(plane, at, shape);
-            (y..y + height)
-                .flat_map(|y| samples.row(x, y, width))
-                .copied()
-                .collect()
+            let mut held = Vec::with_capacity(width * height);
+            (y..y + height).for_each(|y| held.extend_from_slice(samples.row(x, y, width)));
+            held
         });
         Saved {
             above: self.above.cells[at.0..][..shape.width4()].to_vec(),

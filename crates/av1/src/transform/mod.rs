@@ -11,7 +11,7 @@ mod sine;
 mod turn;
 
 use crate::shape::Shape;
-use crate::wide::widely;
+use crate::wide::{body, widely};
 use cosine::cosines;
 use sine::{sines, sines_4, sines_4_back};
 use turn::{Lanes, round};
@@ -126,10 +126,15 @@ fn is_two_to_one(shape: Shape) -> bool {
 /// From coefficients to what is added to a prediction, row by row (7.13.3). Of sides of 64 there are 32 coefficients.
 pub(crate) fn inverse(coefs: &[i32], shape: Shape, kind: Kind, depth: u32, residual: &mut [i32]) {
     match shape.shorter() {
-        2 => widely(|| inverse_by::<4>(coefs, shape, kind, depth, residual)),
-        _ => widely(|| inverse_by::<LANES>(coefs, shape, kind, depth, residual)),
+        2 => widely(Inverse::<4>, (coefs, shape, kind, depth, residual)),
+        _ => widely(Inverse::<LANES>, (coefs, shape, kind, depth, residual)),
     }
 }
+
+struct Inverse<const L: usize>;
+
+body!(['a, const L: usize] Inverse<L> = inverse_by::<L>,
+    (coefs: &'a [i32], shape: Shape, kind: Kind, depth: u32, residual: &'a mut [i32]) -> ());
 
 #[inline(always)]
 fn inverse_by<const L: usize>(
@@ -197,10 +202,21 @@ pub(crate) fn forward(
     (middle, coefs): (&mut [i32], &mut [i32]),
 ) {
     match shape.shorter() {
-        2 => widely(|| forward_by::<4>(residual, shape, kind, depth, (middle, coefs))),
-        _ => widely(|| forward_by::<LANES>(residual, shape, kind, depth, (middle, coefs))),
+        2 => widely(
+            Forward::<4>,
+            (residual, shape, kind, depth, (middle, coefs)),
+        ),
+        _ => widely(
+            Forward::<LANES>,
+            (residual, shape, kind, depth, (middle, coefs)),
+        ),
     }
 }
+
+struct Forward<const L: usize>;
+
+body!(['a, const L: usize] Forward<L> = forward_by::<L>,
+    (residual: &'a [i32], shape: Shape, kind: Kind, depth: u32, room: (&'a mut [i32], &'a mut [i32])) -> ());
 
 #[inline(always)]
 fn forward_by<const L: usize>(

@@ -102,25 +102,45 @@ fn sine_step<const L: usize>(t: &mut [Lanes<L>], step: usize) {
         0 => {
             let by = if n == 8 { 16 } else { 8 };
             let start = by / 4;
-            (0..n / 2).for_each(|i| first(t, 2 * i, start + by * i as i32));
+            for i in 0..n / 2 {
+                first(t, 2 * i, start + by * i as i32);
+            }
         }
-        1 => (0..8).for_each(|i| add(t, i, i + 8, false)),
+        1 => {
+            for i in 0..8 {
+                add(t, i, i + 8, false);
+            }
+        }
         2 => {
             first(t, 8, 8);
             first(t, 10, 40);
             second(t, 12, 8);
             second(t, 14, 40);
         }
-        3 => (0..n)
-            .step_by(8)
-            .for_each(|at| (at..at + 4).for_each(|i| add(t, i, i + 4, false))),
-        4 => (0..n).step_by(8).for_each(|at| {
-            first(t, at + 4, 16);
-            second(t, at + 6, 16);
-        }),
-        5 => (0..n)
-            .step_by(4)
-            .for_each(|at| (at..at + 2).for_each(|i| add(t, i, i + 2, false))),
-        _ => (2..n).step_by(4).for_each(|at| first(t, at, 32)),
+        3 => {
+            for at in 0..n / 8 {
+                for i in 0..4 {
+                    add(t, 8 * at + i, 8 * at + i + 4, false);
+                }
+            }
+        }
+        4 => {
+            for at in 0..n / 8 {
+                first(t, 8 * at + 4, 16);
+                second(t, 8 * at + 6, 16);
+            }
+        }
+        5 => {
+            for at in 0..n / 4 {
+                for i in 0..2 {
+                    add(t, 4 * at + i, 4 * at + i + 2, false);
+                }
+            }
+        }
+        _ => {
+            for at in 0..n / 4 {
+                first(t, 4 * at + 2, 32);
+            }
+        }
     }
 }

@@ -49,10 +49,13 @@ pub(super) fn mix<const L: usize>(
     (ba, bb): (i32, i32),
 ) {
     let (x, y) = (t[a], t[b]);
+    // Put together apart, as the two might be one.
+    let [mut first, mut second] = [[0; L]; 2];
     for lane in 0..L {
-        t[a][lane] = round(x[lane] * aa + y[lane] * ab, 12);
-        t[b][lane] = round(x[lane] * ba + y[lane] * bb, 12);
+        first[lane] = round(x[lane] * aa + y[lane] * ab, 12);
+        second[lane] = round(x[lane] * ba + y[lane] * bb, 12);
     }
+    (t[a], t[b]) = (first, second);
 }
 
 /// A turn by an angle (the standard's B without a flip), or back.
@@ -82,8 +85,10 @@ pub(super) fn flip<const L: usize>(t: &mut [Lanes<L>], a: usize, b: usize, angle
 pub(super) fn add<const L: usize>(t: &mut [Lanes<L>], a: usize, b: usize, swapped: bool) {
     let (a, b) = if swapped { (b, a) } else { (a, b) };
     let (x, y) = (t[a], t[b]);
+    let [mut sum, mut difference] = [[0; L]; 2];
     for lane in 0..L {
-        t[a][lane] = x[lane] + y[lane];
-        t[b][lane] = x[lane] - y[lane];
+        sum[lane] = x[lane] + y[lane];
+        difference[lane] = x[lane] - y[lane];
     }
+    (t[a], t[b]) = (sum, difference);
 }
