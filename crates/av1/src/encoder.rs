@@ -109,7 +109,11 @@ impl Prepared {
     /// Codes it with a quantiser from 0, without loss, to 255. The same settings give the same bytes, whatever it was
     /// asked for before.
     pub fn encode(&self, colour: Colour, quantiser: u8, pace: Pace) -> Option<Coded> {
-        let (frame, effort) = (self.frame(quantiser), pace.effort());
+        let (frame, mut effort) = (self.frame(quantiser), pace.effort());
+        if self.has_palettes {
+            // What palettes come to is not foretold.
+            effort.doubt = f32::INFINITY;
+        }
         // Without loss there is a span of its own.
         let span = match quantiser {
             0 => SPANS,
