@@ -47,7 +47,8 @@ pub(crate) struct Care {
 /// How a superblock is searched.
 struct Search<'a> {
     effort: &'a Effort,
-    foretold: Foretold,
+    /// Nothing where all cuts are tried.
+    foretold: Option<Foretold>,
 }
 
 /// What stands around and in a block, to go back to.
@@ -64,10 +65,11 @@ impl Row<'_> {
     /// Decides on a superblock.
     pub fn decide(&mut self, effort: &Effort, at: (usize, usize)) -> Node {
         self.enter(at);
-        let foretold = self.foretell(at);
         if !effort.tries() {
+            let foretold = self.foretell(at);
             return self.foretold_node(&foretold, at, SUPERBLOCK);
         }
+        let foretold = effort.doubt.is_finite().then(|| self.foretell(at));
         let search = Search { effort, foretold };
         let saved = self.saved(at, Shape::square(SUPERBLOCK));
         let found = self.best_node(&search, at, SUPERBLOCK, f32::MAX);
@@ -219,10 +221,10 @@ impl Row<'_> {
             (false, false) => return vec![Cut::Split],
         }
         let effort = search.effort;
-        let whole = search.foretold.whole(at, side);
-        let mut cuts = match whole {
-            _ if whole < 1.0 - effort.doubt => vec![Cut::None],
-            _ if whole > 1.0 + effort.doubt => vec![Cut::Split],
+        let foretold = search.foretold.as_ref();
+        let mut cuts = match foretold.map(|foretold| foretold.whole(at, side)) {
+            Some(whole) if whole < 1.0 - effort.doubt => vec![Cut::None],
+            Some(whole) if whole > 1.0 + effort.doubt => vec![Cut::Split],
             _ => vec![Cut::None, Cut::Split],
         };
         if side <= effort.halves {
