@@ -176,9 +176,13 @@ impl<'a> Strip<'a> {
             }
             Ordering::Less => guess(MEASURED, x / 2, y / 2)[..4].to_vec(),
             Ordering::Greater => {
-                let parts = [(0, 0), (1, 0), (0, 1), (1, 1)];
-                let part = |(dx, dy): (usize, usize)| guess(side - 1, 2 * x + dx, 2 * y + dy)[0];
-                parts.map(part).to_vec()
+                let parts = [(0, 0), (1, 0), (0, 1), (1, 1)].into_iter();
+                let best = |(dx, dy): (usize, usize)| &guess(side - 1, 2 * x + dx, 2 * y + dy)[..2];
+                let mut named: Vec<Luma> = parts.flat_map(best).copied().collect();
+                // A stripe is flat in small blocks.
+                let straight = [Mode::Vertical, Mode::Horizontal];
+                named.extend(straight.map(|mode| Luma::Mode(mode, 0)));
+                named
             }
         };
         named.extend(USUAL.map(|mode| Luma::Mode(mode, 0)));
