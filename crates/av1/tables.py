@@ -117,6 +117,24 @@ def main():
         add(f"OF_{count}", doc, [plane[count - 2] for plane in maps])
     (HERE / "palettes.rs").write_text(out.rstrip() + "\n")
 
+    out = head.replace("distributions", "distributions of copied blocks")
+    vector = block(text, text.index("{", text.index("static default_mv_component_cdf:")))
+    joint = text.index("cdf0d(", text.index("static default_mv_joint_cdf:"))
+    for name, doc, values in [
+        ("COPIED", "Whether a block is copied", field(modes, "intrabc")),
+        ("JOINT", "Whether it is off what is foreseen: not, across, down, both ways", numbers(block(text, joint))),
+        ("SIGN", "Whether it is up or to the left of that", field(vector, "sign")),
+        ("CLASS", "How far, as a class", field(vector, "classes")),
+        ("NEAR", "How far in the nearest class", field(vector, "class_0")),
+        ("FAR", "Each bit of how far in other classes", field(vector, "class_n")),
+        ("TX_SPLIT", "Whether a transform is cut, by its size and context", field(modes, "txpart")),
+        ("TX_TYPE_ALL", "Transform types of sixteen, by size", field(modes, "txtp_inter1")),
+        ("TX_TYPE_TWELVE", "Transform types of twelve", field(modes, "txtp_inter2")),
+        ("TX_TYPE_TWO", "Transform types of two, by size", field(modes, "txtp_inter3")),
+    ]:
+        add(name, doc, values)
+    (HERE / "copies.rs").write_text(out.rstrip() + "\n")
+
     head = head.replace("distributions", "distributions of coefficients")
     out = head
     start = text.index("static av1_default_coef_cdf")

@@ -89,6 +89,30 @@ impl Tint {
 /// The most transform blocks of luma that a block has.
 pub(crate) const TRANSFORMS: usize = 16;
 
+/// Where a block is copied from, beside where it is, in samples of luma.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(crate) struct Offset {
+    pub x: i16,
+    pub y: i16,
+}
+
+impl Offset {
+    /// All are nearer than that each way, so that any two are no further apart than can be told.
+    pub const FAR: u16 = 1024;
+
+    /// From one place to another, where that is not too far.
+    pub fn between(from: (usize, usize), to: (usize, usize)) -> Option<Offset> {
+        let way = |from: usize, to: usize| {
+            let way = i16::try_from(to as i64 - from as i64).ok()?;
+            (way.unsigned_abs() < Offset::FAR).then_some(way)
+        };
+        Some(Offset {
+            x: way(from.0, to.0)?,
+            y: way(from.1, to.1)?,
+        })
+    }
+}
+
 /// A block that is not cut further.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(crate) struct Leaf {
@@ -99,6 +123,8 @@ pub(crate) struct Leaf {
     pub depth: u8,
     /// The types of its transform blocks in luma, where there is a choice.
     pub kinds: [Kind; TRANSFORMS],
+    /// From where it is copied instead, if it is: its modes are `Mean` then, its transform is whole.
+    pub copied: Option<Offset>,
     /// Those of all planes, where any has one: its mode is `Mean` then.
     pub palettes: Option<Box<[Palette; 3]>>,
 }
@@ -111,7 +137,17 @@ impl Leaf {
             tint: Tint::Mode(Mode::Mean, 0),
             depth: 0,
             kinds: [Kind::Cosine; TRANSFORMS],
+            copied: None,
             palettes: None,
+        }
+    }
+
+    /// One that is copied, with its transform of a type.
+    pub fn copied(offset: Offset, kind: Kind) -> Leaf {
+        Leaf {
+            copied: Some(offset),
+            kinds: [kind; TRANSFORMS],
+            ..Leaf::new(Luma::Mode(Mode::Mean, 0))
         }
     }
 

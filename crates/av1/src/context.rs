@@ -15,7 +15,18 @@ pub(crate) struct Cell {
     pub mode: Mode,
     /// How long the transform there is along this side, as a logarithm; 0 outside.
     pub transform: u8,
+    pub is_copied: bool,
     pub trace: Trace,
+}
+
+impl Cell {
+    /// How long the transform there counts as: of a copied block that is the block.
+    pub fn reach(&self) -> u8 {
+        match self.is_copied {
+            true => self.length,
+            false => self.transform,
+        }
+    }
 }
 
 /// The same in chroma, in its own units.
@@ -41,6 +52,7 @@ impl Side {
             skips: false,
             mode: Mode::Mean,
             transform: 0,
+            is_copied: false,
             trace: Trace::default(),
         };
         let tint = TintCell {

@@ -81,6 +81,8 @@ pub struct Prepared {
     size: (usize, usize),
     busy: f32,
     has_palettes: bool,
+    /// Whether so much of it repeats that copies are worth more than filters.
+    repeats: bool,
     /// How blocks are cut at each pace in each span of quantisers.
     cuts: [[OnceLock<Vec<Cuts>>; SPANS + 1]; 3],
 }
@@ -89,6 +91,10 @@ pub struct Prepared {
 /// lie within a span.
 const SPAN: usize = 32;
 const SPANS: usize = 256 / SPAN + 1;
+
+/// So much of a drawn picture has to repeat what is above it for copies to be worth more than filters: screens at full
+/// size have 0.1 to 0.6, made smaller at most 0.08.
+const REPEATS: f32 = 0.08;
 
 impl Prepared {
     /// Makes a picture ready.
@@ -100,9 +106,16 @@ impl Prepared {
             size: (picture.width(), picture.height()),
             busy: ground::busy(picture),
             has_palettes: ground::is_drawn(picture),
+            repeats: false,
             cuts: Default::default(),
         };
-        prepared.grounds = stream::grounds(&prepared.frame(0), picture)?;
+        let frame = prepared.frame(0);
+        prepared.grounds = stream::grounds(&frame, picture)?;
+        prepared.repeats = prepared.has_palettes && {
+            let shares = prepared.grounds.iter();
+            let shares = shares.map(|ground| ground.repeats(&frame, 8).share(64));
+            shares.sum::<f32>() >= REPEATS * prepared.grounds.len() as f32
+        };
         Some(prepared)
     }
 
@@ -152,6 +165,7 @@ impl Prepared {
             scales: Arc::new(scales),
             few_kinds: false,
             has_palettes: self.has_palettes,
+            has_copies: self.has_palettes && (quantiser == 0 || self.repeats),
             filters_edges: true,
             busy: self.busy,
         }

@@ -28,6 +28,8 @@ pub(crate) struct Frame {
     pub few_kinds: bool,
     /// Whether blocks may have palettes.
     pub has_palettes: bool,
+    /// Whether blocks may be copied from what is shown by then; nothing is filtered then.
+    pub has_copies: bool,
     /// Whether edges are filtered for directions.
     pub filters_edges: bool,
     pub price: Price,
@@ -104,9 +106,23 @@ impl Frame {
     pub fn told(&self, transform: Shape, luma: Luma) -> Option<Told> {
         let is_told = !self.is_lossless() && transform.longer() < 5;
         is_told.then(|| Told {
-            mode: luma.likeness() as usize,
+            mode: Some(luma.likeness() as usize),
             few: self.few_kinds,
         })
+    }
+
+    /// The same in a copied block.
+    pub fn told_copied(&self, transform: Shape) -> Option<Told> {
+        let is_told = !self.is_lossless() && transform.longer() < 6;
+        is_told.then_some(Told {
+            mode: None,
+            few: self.few_kinds,
+        })
+    }
+
+    /// Whether the picture is filtered once it is put together.
+    pub fn is_filtered(&self) -> bool {
+        !self.is_lossless() && !self.has_copies
     }
 
     /// The neighbours of a block in a plane, as far as they are known.

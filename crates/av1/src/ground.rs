@@ -16,6 +16,7 @@ use crate::picture::{Depth, Picture, Plane};
 use crate::predict::Mode;
 use crate::quant::Steps;
 use crate::range::{self, BIT};
+use crate::repeats::Repeats;
 use crate::satd;
 use crate::shape::Shape;
 
@@ -41,6 +42,8 @@ pub(crate) struct Ground {
     /// The standard deviation of luma in each cell of 8 × 8.
     pub busy: Vec<f32>,
     guesses: OnceLock<Guesses>,
+    /// Of squares of 4 and of 8.
+    repeats: [OnceLock<Repeats>; 2],
 }
 
 /// Those of the blocks of every size.
@@ -65,7 +68,15 @@ impl Ground {
             busy: activity(&source[0], frame.depth),
             source,
             guesses: OnceLock::new(),
+            repeats: Default::default(),
         }
+    }
+
+    /// Where it shows again what it showed before, in squares of 4 or of 8.
+    pub fn repeats(&self, frame: &Frame, side: usize) -> &Repeats {
+        once(&self.repeats[side / 8], || {
+            Repeats::new(&self.source, frame.chroma, side)
+        })
     }
 
     /// How a square block that begins within the picture is predicted best.

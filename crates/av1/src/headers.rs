@@ -124,7 +124,7 @@ pub(crate) fn frame(frame: &Frame, filters: &Filters, tiling: &Tiling) -> Vec<u8
     }
     bits.flag(false); // shown as large as it is
     if frame.has_palettes {
-        bits.flag(false); // no copies
+        bits.flag(frame.has_copies);
     }
     tiles(&mut bits, tiling);
     bits.put(frame.quantiser.into(), 8);
@@ -145,7 +145,9 @@ pub(crate) fn frame(frame: &Frame, filters: &Filters, tiling: &Tiling) -> Vec<u8
     bits.flag(false); // no segments
     if !frame.is_lossless() {
         bits.flag(false); // one quantiser for all
-        filtered(&mut bits, frame, filters);
+        if frame.is_filtered() {
+            filtered(&mut bits, frame, filters);
+        }
         bits.flag(true); // transforms are cut where that serves
     }
     bits.flag(frame.few_kinds);

@@ -24,6 +24,7 @@ mod picture;
 mod predict;
 mod quant;
 mod range;
+mod repeats;
 mod satd;
 mod shape;
 mod stream;

@@ -1,6 +1,7 @@
 //! The adaptive distributions of a tile (section 8.3).
 
-use crate::tables::{coefs, levels, modes, palettes};
+use crate::range::Sink;
+use crate::tables::{coefs, copies, levels, modes, palettes};
 
 /// Distributions as the coder takes them: what is left above each symbol, and a count in place of the last.
 trait Left {
@@ -51,7 +52,24 @@ pub(crate) struct Odds {
     pub of_6: [[[u16; 6]; 5]; 2],
     pub of_7: [[[u16; 7]; 5]; 2],
     pub of_8: [[[u16; 8]; 5]; 2],
+    pub copied: [u16; 2],
+    pub joint: [u16; 4],
+    /// How far copies are off what is foreseen, down and across.
+    pub ways: [Way; 2],
+    pub tx_split: [[[u16; 2]; 3]; 7],
+    pub type_of_all: [[u16; 16]; 2],
+    pub type_of_twelve: [u16; 12],
+    pub type_of_two: [[u16; 2]; 4],
     pub coefs: CoefOdds,
+}
+
+/// How far a copy is off along an axis.
+#[derive(Clone)]
+pub(crate) struct Way {
+    pub sign: [u16; 2],
+    pub class: [u16; 11],
+    pub near: [u16; 2],
+    pub far: [[u16; 2]; 10],
 }
 
 /// The distributions of coefficients.
@@ -101,7 +119,40 @@ impl Odds {
             of_6: palettes::OF_6.left(),
             of_7: palettes::OF_7.left(),
             of_8: palettes::OF_8.left(),
+            copied: copies::COPIED.left(),
+            joint: copies::JOINT.left(),
+            ways: [Way::new(), Way::new()],
+            tx_split: copies::TX_SPLIT.left(),
+            type_of_all: copies::TX_TYPE_ALL.left(),
+            type_of_twelve: copies::TX_TYPE_TWELVE.left(),
+            type_of_two: copies::TX_TYPE_TWO.left(),
             coefs: CoefOdds::new(quantiser),
+        }
+    }
+}
+
+impl Way {
+    fn new() -> Way {
+        Way {
+            sign: copies::SIGN.left(),
+            class: copies::CLASS.left(),
+            near: copies::NEAR.left(),
+            far: copies::FAR.left(),
+        }
+    }
+
+    /// Codes how far it is, in whole samples; not for none.
+    pub fn code<S: Sink>(&mut self, sink: &mut S, off: i32) {
+        sink.symbol(&mut self.sign, usize::from(off < 0));
+        let more = off.unsigned_abs() - 1;
+        let class = more.checked_ilog2().unwrap_or(0) as usize;
+        sink.symbol(&mut self.class, class);
+        if class == 0 {
+            sink.symbol(&mut self.near, more as usize);
+            return;
+        }
+        for (bit, odds) in self.far.iter_mut().take(class).enumerate() {
+            sink.symbol(odds, (more >> bit & 1) as usize);
         }
     }
 }

@@ -169,23 +169,36 @@ fn end<S: Sink>(
     }
 }
 
-/// What a transform type is told by: the mode of its block.
+/// What a transform type is told by.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Told {
-    /// The mode, by its number; for recursive filters the one that they are most like.
-    pub mode: usize,
-    /// Whether only five types are told apart.
+    /// The mode of its block, by its number, for recursive filters the one that they are most like; none where it is
+    /// copied.
+    pub mode: Option<usize>,
+    /// Whether only few types are told apart.
     pub few: bool,
 }
 
 impl Told {
     pub fn code<S: Sink>(self, sink: &mut S, odds: &mut Odds, shape: Shape, kind: Kind) {
         let size = usize::from(shape.shorter()) - 2;
+        let Some(mode) = self.mode else {
+            return match size {
+                _ if self.few || shape.longer() == 5 => {
+                    sink.symbol(
+                        &mut odds.type_of_two[size],
+                        usize::from(kind == Kind::Cosine),
+                    );
+                }
+                2 => sink.symbol(&mut odds.type_of_twelve, kind.of_twelve()),
+                _ => sink.symbol(&mut odds.type_of_all[size], kind.of_all()),
+            };
+        };
         if self.few || size == 2 {
             let symbol = Kind::FIVE.iter().position(|&one| one == kind).unwrap_or(1);
-            sink.symbol(&mut odds.type_of_five[size][self.mode], symbol);
+            sink.symbol(&mut odds.type_of_five[size][mode], symbol);
         } else {
-            sink.symbol(&mut odds.type_of_seven[size][self.mode], kind as usize);
+            sink.symbol(&mut odds.type_of_seven[size][mode], kind as usize);
         }
     }
 }

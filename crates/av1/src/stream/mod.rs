@@ -110,7 +110,7 @@ fn coded<'k>(
     let mut filters = Filters::default();
     let (mut shown, source, outline) = joined(frame, &parts);
     let mut choices = vec![0; outline.superblocks().count()];
-    if !frame.is_lossless() {
+    if frame.is_filtered() {
         (filters, choices) = filter(&mut shown, &source, &outline);
         filter::clear(&mut shown, &outline, &filters, &choices);
     }
@@ -171,7 +171,7 @@ fn written(part: Part<'_>, choice: impl Fn((usize, usize)) -> (u32, u32)) -> Vec
     let mut writer = Writer::new();
     let mut tile = Written::new(part.frame, part.ground);
     for (y, (row, nodes)) in part.rows.into_iter().enumerate() {
-        tile.enter(row.log);
+        tile.enter(row.log, y == 0);
         for (x, mut node) in nodes.into_iter().enumerate() {
             let choice = choice((part.at.0 + x, part.at.1 + y));
             tile.superblock(&mut writer, (x * 16, y * 16), &mut node, choice);
@@ -207,6 +207,8 @@ fn joined(frame: &Frame, parts: &[Part<'_>]) -> (Vec<Plane>, Vec<Plane>, Outline
     (shown, source, outline)
 }
 
+#[cfg(test)]
+mod covered;
 #[cfg(test)]
 mod decoded;
 #[cfg(test)]

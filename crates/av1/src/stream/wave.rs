@@ -6,7 +6,7 @@ use rayon::prelude::*;
 use crate::frame::Frame;
 use crate::ground::Ground;
 use crate::odds::Odds;
-use crate::tile::Row;
+use crate::tile::{Past, Row};
 
 /// So many rows are worked on at once: the fewer, the more has been learnt of symbols when a row begins.
 const AT_ONCE: usize = 4;
@@ -23,10 +23,11 @@ pub(super) fn rows<'a, R: Send>(
     let (across, down) = (across.div_ceil(16), down.div_ceil(16));
     // So many superblocks a row is behind the one above it.
     let behind = (across / AT_ONCE).max(2);
+    let past = Past::new(frame, ground);
     let mut rows: Vec<(Row<'a>, Vec<R>)> = (0..down)
         .map(|row| {
             let odds = row.checked_sub(1).and_then(|above| known?.get(above));
-            (Row::new(frame, ground, row, odds), Vec::new())
+            (Row::new((frame, ground), row, odds, &past), Vec::new())
         })
         .collect();
     for step in 0..across + behind * (down - 1) {
@@ -43,6 +44,7 @@ pub(super) fn rows<'a, R: Send>(
             });
         for y in first..=last {
             let x = step - behind * y;
+            past.note(frame.chroma, &rows[y].0.shown, (x * 16, y * 16));
             let (above, below) = rows.split_at_mut(y + 1);
             if let Some((below, _)) = below.first_mut() {
                 let begins = known.is_none() && x + 1 == behind.min(across);

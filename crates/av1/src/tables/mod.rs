@@ -1,6 +1,7 @@
 //! Numbers of the standard.
 
 pub mod coefs;
+pub mod copies;
 pub mod levels;
 pub mod modes;
 pub mod palettes;

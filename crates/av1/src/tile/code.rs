@@ -52,6 +52,31 @@ impl Row<'_> {
         if let Some((bits, choice)) = self.choice.take_if(|_| !skips) {
             sink.bits(choice, bits);
         }
+        self.code_copy(sink, (x, y), shape, leaf.copied);
+        let transform = match leaf.copied {
+            None => self.code_predicted(sink, (x, y), shape, leaf),
+            Some(_) => {
+                if !skips {
+                    self.code_uncut(sink, (x, row), shape);
+                }
+                self.transform(shape, leaf)
+            }
+        };
+        self.tell((x, row), shape, leaf, (transform, skips, has_chroma));
+        if !skips {
+            self.code_coefs(sink, leaf);
+        }
+    }
+
+    /// How a leaf is predicted, and how its transform is cut; returns that.
+    fn code_predicted<S: Sink>(
+        &mut self,
+        sink: &mut S,
+        (x, y): (usize, usize),
+        shape: Shape,
+        leaf: &Leaf,
+    ) -> Shape {
+        let has_chroma = self.has_chroma((x, y), shape);
         self.code_mode(sink, (x, y), shape, leaf.luma);
         if has_chroma {
             self.code_tint(sink, shape, leaf.luma.mode(), leaf.tint);
@@ -70,11 +95,7 @@ impl Row<'_> {
         if has_chroma {
             self.code_map(sink, at, shape, leaf.tint_palettes().each_ref());
         }
-        let transform = self.code_depth(sink, (x, row), shape, leaf);
-        self.tell((x, row), shape, leaf, (transform, skips, has_chroma));
-        if !skips {
-            self.code_coefs(sink, leaf);
-        }
+        self.code_depth(sink, (x, y & 15), shape, leaf)
     }
 
     /// The mode of luma, and how far its angle is off.
@@ -169,8 +190,8 @@ impl Row<'_> {
         }
         let largest = shape.transform();
         if largest.longer() > 2 {
-            let above = usize::from(self.above.cells[x].transform >= largest.w);
-            let left = usize::from(self.left.cells[row].transform >= largest.h);
+            let above = usize::from(self.above.cells[x].reach() >= largest.w);
+            let left = usize::from(self.left.cells[row].reach() >= largest.h);
             let depth = usize::from(leaf.depth);
             match largest.longer() {
                 3 => sink.symbol(&mut self.odds.tx_depth_8[above + left], depth),
@@ -192,6 +213,12 @@ impl Row<'_> {
         (transform, skips, has_chroma): (Shape, bool, bool),
     ) {
         let chroma = self.frame.chroma;
+        let is_copied = leaf.copied.is_some();
+        if self.frame.has_copies {
+            self.trail.note((x, row), shape, leaf.copied);
+            let (width, height) = self.within((x, self.trail.top() + row), shape, (0, 0));
+            self.known.set(0, (x & 15, row), (width / 4, height / 4));
+        }
         let sides = [
             (&mut self.above, x, shape.w, transform.w, chroma.shift(1).0),
             (&mut self.left, row, shape.h, transform.h, chroma.shift(1).1),
@@ -202,7 +229,11 @@ impl Row<'_> {
                     length,
                     skips,
                     mode: leaf.luma.mode(),
-                    transform,
+                    transform: match is_copied && skips {
+                        true => length,
+                        false => transform,
+                    },
+                    is_copied,
                     trace: if skips { Trace::default() } else { cell.trace },
                 };
             }
@@ -227,10 +258,10 @@ impl Row<'_> {
             let &Place {
                 plane, shape, kind, ..
             } = place;
-            let told = if plane == 0 {
-                self.frame.told(shape, leaf.luma)
-            } else {
-                None
+            let told = match (plane, leaf.copied) {
+                (0, None) => self.frame.told(shape, leaf.luma),
+                (0, Some(_)) => self.frame.told_copied(shape),
+                _ => None,
             };
             let levels = &self.levels[place.levels..][..shape.within(5).area()];
             coefs::code(

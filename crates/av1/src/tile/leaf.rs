@@ -57,6 +57,7 @@ impl Row<'_> {
         self.price = self.price_in(at, shape);
         self.places.clear();
         self.levels.clear();
+        let before = self.may_be_copied(shape).then(|| self.saved(at, shape));
         let (mut leaf, ranked) = self.best_luma(care, at, shape, named);
         let ends = self.luma_ends(at, shape, self.transform(shape, &leaf));
         if self.has_chroma(at, shape) {
@@ -65,6 +66,9 @@ impl Row<'_> {
             leaf.tint = tint;
             leaf.set_palettes(1, &palettes);
             self.render_tints(at, shape, &leaf, ends);
+        }
+        if let Some(before) = before {
+            leaf = self.copied_if_less(at, shape, leaf, &before);
         }
         (leaf, ranked)
     }
@@ -100,7 +104,7 @@ impl Row<'_> {
                 block: shape,
                 transform: shape.transform(),
                 kind,
-                luma: Some(luma),
+                told: row.frame.told(shape.transform(), luma),
             };
             let quantised = row.quantise(&wanted, predicted);
             let cost = told + quantised.cost();
@@ -309,13 +313,14 @@ impl Row<'_> {
             let edges = self.edges(0, place, transform);
             let edges = (&edges, smooth);
             self.predict_luma((luma, &palette), (place, transform), edges, &mut predicted);
+            let told = self.frame.told(transform, luma);
             let wanted = |kind: Kind| Wanted {
                 plane: 0,
                 at: place,
                 block: shape,
                 transform,
                 kind,
-                luma: Some(luma),
+                told,
             };
             let mut best = (likely, self.quantise(&wanted(likely), &predicted));
             if likely != Kind::Cosine {
@@ -471,7 +476,7 @@ impl Row<'_> {
                     block: own,
                     transform,
                     kind: kind_of_tint(tint.0, transform),
-                    luma: None,
+                    told: None,
                 };
                 cost += self.quantise(&wanted, &predicted).cost();
             }

@@ -1,6 +1,7 @@
 //! A tile: blocks predicted, transformed, quantised and put together again as a decoder does, and their symbols.
 
 mod code;
+mod copies;
 mod exact;
 mod foretold;
 mod leaf;
@@ -8,7 +9,10 @@ mod palettes;
 mod render;
 mod search;
 
+pub(crate) use copies::Past;
 pub(crate) use search::{Care, Effort};
+
+use std::sync::Arc;
 
 use crate::block::{Leaf, Node, Part};
 use crate::coefs::{Context, Seen};
@@ -21,6 +25,7 @@ use crate::picture::{Chroma, Plane};
 use crate::range::{Learner, Sink};
 use crate::shape::Shape;
 use crate::transform::Kind;
+use copies::Trail;
 
 /// A transform block of a leaf.
 #[derive(Clone, Copy)]
@@ -71,6 +76,9 @@ pub(crate) struct Row<'a> {
     above: Side,
     left: Side,
     known: Known,
+    /// The blocks that stand there and above, and what is shown, where blocks may be copied.
+    trail: Trail,
+    past: Arc<Past>,
     /// What filters have to know; it begins with the row.
     pub outline: Outline,
     pub log: Log,
@@ -98,7 +106,12 @@ pub(crate) struct Row<'a> {
 
 impl<'a> Row<'a> {
     /// A row of a tile, by its number; symbols are as likely as is known, or as the standard has them.
-    pub fn new(frame: &'a Frame, ground: &'a Ground, index: usize, odds: Option<&Odds>) -> Row<'a> {
+    pub fn new(
+        (frame, ground): (&'a Frame, &'a Ground),
+        index: usize,
+        odds: Option<&Odds>,
+        past: &Arc<Past>,
+    ) -> Row<'a> {
         let (across, down) = frame.units();
         let band = |(plane, source): (usize, &Plane)| {
             let (_, y) = frame.chroma.shift(plane);
@@ -116,6 +129,8 @@ impl<'a> Row<'a> {
             above: Side::new(across.div_ceil(16) * 16, frame.has_palettes),
             left: Side::new(16, frame.has_palettes),
             known: Known::new(frame.chroma, (0, 0)),
+            trail: Trail::new(frame, origin),
+            past: Arc::clone(past),
             outline: Outline::new((across, height), frame.chroma, frame.depth, size),
             log: Log::default(),
             choice: None,
@@ -146,6 +161,8 @@ impl<'a> Row<'a> {
         if self.frame.has_palettes {
             self.above.palettes[cells.clone()].copy_from_slice(&above.above.palettes[cells]);
         }
+        self.trail
+            .follow(&above.trail, superblock * 16..(superblock + 1) * 16);
         let (x, _) = self.frame.chroma.shift(1);
         let tints = (superblock * 16) >> x..((superblock + 1) * 16) >> x;
         self.above.tints[tints.clone()].copy_from_slice(&above.above.tints[tints]);
@@ -290,13 +307,16 @@ pub(crate) struct Written<'a> {
 impl<'a> Written<'a> {
     pub fn new(frame: &'a Frame, ground: &'a Ground) -> Written<'a> {
         Written {
-            row: Row::new(frame, ground, 0, None),
+            row: Row::new((frame, ground), 0, None, &Arc::default()),
             leaf: 0,
         }
     }
 
     /// Begins a row, as it was rendered.
-    pub fn enter(&mut self, log: Log) {
+    pub fn enter(&mut self, log: Log, is_first: bool) {
+        if !is_first {
+            self.row.trail.advance();
+        }
         self.row.log = log;
         self.leaf = 0;
     }

@@ -117,7 +117,12 @@ impl Row<'_> {
     }
 
     /// How much of a block lies within the picture, in samples of a plane.
-    fn within(&self, at: (usize, usize), shape: Shape, shift: (u8, u8)) -> (usize, usize) {
+    pub(super) fn within(
+        &self,
+        at: (usize, usize),
+        shape: Shape,
+        shift: (u8, u8),
+    ) -> (usize, usize) {
         let (across, down) = self.frame.units();
         (
             ((across - at.0) * 4).min(shape.width()) >> shift.0,

@@ -1,8 +1,8 @@
 //! Leaves put together as a decoder does.
 
 use super::{Place, Row};
-use crate::block::{Leaf, Luma, TRANSFORMS, Tint};
-use crate::coefs::{self, Context};
+use crate::block::{Leaf, Luma, Offset, TRANSFORMS, Tint};
+use crate::coefs::{self, Context, Told};
 use crate::context::Side;
 use crate::palette::Palette;
 use crate::picture::Plane;
@@ -23,8 +23,8 @@ pub(super) struct Wanted {
     pub block: Shape,
     pub transform: Shape,
     pub kind: Kind,
-    /// How luma is predicted, by which its type is told.
-    pub luma: Option<Luma>,
+    /// What its type is told by, where it is told.
+    pub told: Option<Told>,
 }
 
 /// What a transform block comes to.
@@ -63,6 +63,7 @@ impl Row<'_> {
             return;
         }
         let palettes = leaf.tint_palettes();
+        let is_luma_blank = self.skips();
         for plane in 1..3 {
             let shift = self.frame.chroma.shift(plane);
             let own = shape.in_plane(shift);
@@ -78,10 +79,16 @@ impl Row<'_> {
                     at: place,
                     block: own,
                     transform,
-                    kind: kind_of_tint(leaf.tint, transform),
-                    luma: None,
+                    kind: match leaf.copied {
+                        None => kind_of_tint(leaf.tint, transform),
+                        Some(_) => kind_of_copy(leaf, is_luma_blank, transform),
+                    },
+                    told: None,
                 };
-                self.render_tint(&wanted, (leaf.tint, &palettes, smooth), ends);
+                match leaf.copied {
+                    None => self.render_tint(&wanted, (leaf.tint, &palettes, smooth), ends),
+                    Some(offset) => self.render_copy(&wanted, offset),
+                }
             }
         }
     }
@@ -113,9 +120,15 @@ impl Row<'_> {
                 block: shape,
                 transform,
                 kind,
-                luma: Some(leaf.luma),
+                told: match leaf.copied {
+                    None => self.frame.told(transform, leaf.luma),
+                    Some(_) => self.frame.told_copied(transform),
+                },
             };
-            self.render_luma(&wanted, (leaf.luma, &palette), smooth);
+            match leaf.copied {
+                None => self.render_luma(&wanted, (leaf.luma, &palette), smooth),
+                Some(offset) => self.render_copy(&wanted, offset),
+            }
         }
         self.luma_ends(at, shape, transform)
     }
@@ -184,6 +197,19 @@ impl Row<'_> {
         let mut predicted = std::mem::take(&mut self.predicted);
         let place = (wanted.at, wanted.transform);
         self.predict_luma(luma, place, (&edges, smooth), &mut predicted);
+        self.difference(wanted, &predicted);
+        self.predicted = predicted;
+    }
+
+    fn render_copy(&mut self, wanted: &Wanted, offset: Offset) {
+        let mut predicted = std::mem::take(&mut self.predicted);
+        self.copy(
+            wanted.plane,
+            wanted.at,
+            wanted.transform,
+            offset,
+            &mut predicted,
+        );
         self.difference(wanted, &predicted);
         self.predicted = predicted;
     }
@@ -269,13 +295,12 @@ impl Row<'_> {
         );
         let (scale, shift) = (frame.scales.of(plane, shape, kind), quant::shift(shape));
         quant::quantise(coefs, scale, shift, depth, levels);
-        let told = wanted.luma.and_then(|luma| frame.told(shape, luma));
         let price = self.price.of(plane);
         let block = coefs::Block {
             shape,
             plane,
             kind,
-            told,
+            told: wanted.told,
             all_zero: context.all_zero,
             coefs,
             scale,
@@ -384,6 +409,14 @@ pub(super) fn kind_of_tint(tint: Tint, transform: Shape) -> Kind {
     match transform.longer() > 4 {
         true => Kind::Cosine,
         false => tint.kind(),
+    }
+}
+
+/// The same of a copied block: that of luma, if that has any coefficients.
+fn kind_of_copy(leaf: &Leaf, is_luma_blank: bool, transform: Shape) -> Kind {
+    match is_luma_blank || transform.longer() > 4 {
+        true => Kind::Cosine,
+        false => leaf.kinds[0],
     }
 }
 

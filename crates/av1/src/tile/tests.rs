@@ -37,7 +37,7 @@ fn blocks_are_cut_as_is_foretold_to_cost_least() {
             doubt,
             fine: care,
         };
-        let mut row = Row::new(&frame, ground, 0, None);
+        let mut row = Row::new((&frame, ground), 0, None, &Default::default());
         [0, 16].map(|x| row.decide(&effort, (x, 0)))
     });
     for [flat, noisy] in &cuts {
@@ -101,7 +101,7 @@ fn found(prepared: &Prepared, picture: &Picture, quantiser: u8, side: u8) -> Vec
     let mut all = Vec::new();
     let mut above: Option<Row<'_>> = None;
     for y in 0..down {
-        let mut row = Row::new(&frame, ground, y, None);
+        let mut row = Row::new((&frame, ground), y, None, &Default::default());
         for x in 0..across {
             if let Some(above) = &above {
                 row.follow(above, x, x == 0);

@@ -60,6 +60,16 @@ impl Kind {
         Kind::SineAcross,
     ];
 
+    /// Its number among the twelve types of copied blocks of at most 16 × 16 (section 6.10.19).
+    pub fn of_twelve(self) -> usize {
+        [0, 3, 1, 2, 8, 4, 5][self as usize]
+    }
+
+    /// Its number among all sixteen.
+    pub fn of_all(self) -> usize {
+        [0, 7, 1, 2, 12, 8, 9][self as usize]
+    }
+
     /// What happens down, and across.
     pub fn axes(self) -> (Axis, Axis) {
         match self {
