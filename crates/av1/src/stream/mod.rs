@@ -208,8 +208,6 @@ fn joined(frame: &Frame, parts: &[Part<'_>]) -> (Vec<Plane>, Vec<Plane>, Outline
 }
 
 #[cfg(test)]
-mod covered;
-#[cfg(test)]
 mod decoded;
 #[cfg(test)]
 mod tests;

@@ -1,5 +1,7 @@
 //! Whole pictures from random decisions, as an independent decoder shows them.
 
+mod covered;
+
 use std::sync::Mutex;
 
 use crate::block::{self, Leaf, Luma, Node, Offset, Part, TRANSFORMS, Tint};
@@ -12,9 +14,10 @@ use crate::picture::{Chroma, Depth, Picture, Plane};
 use crate::predict::Mode;
 use crate::quant::Scales;
 use crate::shape::{Cut, Shape};
-use crate::stream::{self, covered::Covered, decoded::decoded};
+use crate::stream::{self, decoded::decoded};
 use crate::tile::Row;
 use crate::transform::Kind;
+use covered::Covered;
 
 /// Numbers that look random (xorshift, multiplied).
 struct Dice(u64);
