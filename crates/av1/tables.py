@@ -98,6 +98,7 @@ def main():
         ("TX_DEPTH", "txsz", "How often a transform is cut, by the largest size and context"),
         ("USE_FILTER_INTRA", "use_filter_intra", "Whether a recursive filter predicts, by block size"),
         ("SKIP", "skip", "Whether a block has no coefficients"),
+        ("DELTA_Q", "delta_q", "How far the quantiser of a superblock is off that of the one before"),
     ]:
         values = field(modes, key)
         if key == "txsz":

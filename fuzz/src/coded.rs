@@ -18,7 +18,11 @@ pub fn code_av1(bytes: &[u8]) {
     else {
         return;
     };
-    let (width, height) = (1 + usize::from(width % 100), 1 + usize::from(height % 100));
+    let (mut width, height) = (1 + usize::from(width % 100), 1 + usize::from(height % 100));
+    if form & 64 != 0 {
+        // Wide enough for copies.
+        width += 300;
+    }
     let chroma = [Chroma::None, Chroma::Halved, Chroma::Full][usize::from(form % 3)];
     let (depth, deeper) = match form & 128 {
         0 => (Depth::Eight, 0),

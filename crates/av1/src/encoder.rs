@@ -163,6 +163,7 @@ impl Prepared {
             quantiser,
             price: Price::new(scales.steps),
             scales: Arc::new(scales),
+            spread: (quantiser > 0 && !self.has_palettes).then(Default::default),
             few_kinds: false,
             has_palettes: self.has_palettes,
             has_copies: self.has_palettes && (quantiser == 0 || self.repeats),

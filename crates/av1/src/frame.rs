@@ -1,6 +1,6 @@
 //! Which tools a frame uses, how it is quantised, and what errors cost in it.
 
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 
 use crate::block::Luma;
 use crate::coefs::Told;
@@ -32,10 +32,32 @@ pub(crate) struct Frame {
     pub has_copies: bool,
     /// Whether edges are filtered for directions.
     pub filters_edges: bool,
+    /// How superblocks are quantised otherwise, if they are.
+    pub spread: Option<Arc<Spread>>,
     pub price: Price,
     /// How busy the picture is, as the mean of standard deviations.
     pub busy: f32,
 }
+
+/// About the logarithm to the base of two, from how numbers are held.
+pub(crate) fn digits(number: f32) -> f32 {
+    let bits = number.to_bits() as i32 - 1.0f32.to_bits() as i32;
+    bits as f32 / (1 << 23) as f32
+}
+
+/// Scales of quantisers around that of the frame, made as they are needed.
+#[derive(Debug, Default)]
+pub(crate) struct Spread {
+    scales: [OnceLock<Arc<Scales>>; 2 * SPREAD + 1],
+}
+
+/// Superblocks are so many steps off at most, each of so many quantisers.
+pub(crate) const SPREAD: usize = 12;
+pub(crate) const SPREAD_STEP: usize = 4;
+
+/// So many steps a superblock is off where errors count twice as much. With 9 errors would be as the price of bits has
+/// it; what was best by the score is less.
+const PER_DOUBLE: f32 = 4.0;
 
 /// What a squared error in luma and in chroma costs, in parts of a bit.
 #[derive(Clone, Copy, Debug)]
@@ -96,10 +118,40 @@ impl Frame {
 
     /// What errors cost where the picture is so busy, as a standard deviation: they are seen less there.
     pub fn price_where(&self, busy: f32) -> Price {
-        let weight = (CALM + self.busy) / (CALM + busy);
+        let weight = self.weight(busy);
         Price {
             errors: self.price.errors.map(|price| price * weight),
         }
+    }
+
+    /// How much more errors count where the picture is so busy than on the whole.
+    fn weight(&self, busy: f32) -> f32 {
+        (CALM + self.busy) / (CALM + busy)
+    }
+
+    /// The quantiser of a superblock that is so busy, as a standard deviation: lower where errors are seen more.
+    pub fn quantiser_where(&self, busy: f32) -> u8 {
+        if self.spread.is_none() {
+            return self.quantiser;
+        }
+        let (own, step) = (i32::from(self.quantiser), SPREAD_STEP as i32);
+        let steps = (digits(self.weight(busy)) * -PER_DOUBLE).round() as i32;
+        // In whole steps, within all quantisers with loss.
+        let far = SPREAD as i32;
+        let (least, most) = ((1 - own) / step, (255 - own) / step);
+        (own + steps.clamp(least.max(-far), most.min(far)) * step) as u8
+    }
+
+    /// How a quantiser scales.
+    pub fn scales_of(&self, quantiser: u8) -> Arc<Scales> {
+        let spread = self.spread.as_ref();
+        let Some(spread) = spread.filter(|_| quantiser != self.quantiser) else {
+            return Arc::clone(&self.scales);
+        };
+        let steps = (i32::from(quantiser) - i32::from(self.quantiser)) / SPREAD_STEP as i32;
+        let at = (steps + SPREAD as i32) as usize;
+        let scales = || Arc::new(Scales::new(quantiser, self.depth, self.scales.weights));
+        Arc::clone(spread.scales[at].get_or_init(scales))
     }
 
     /// What the type of a transform block of luma is told by, where it is.

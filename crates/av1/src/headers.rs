@@ -2,7 +2,7 @@
 
 use crate::bits::Bits;
 use crate::filter::Filters;
-use crate::frame::Frame;
+use crate::frame::{Frame, SPREAD_STEP};
 use crate::picture::{Chroma, Depth};
 use crate::quant;
 use crate::tiling::Tiling;
@@ -144,7 +144,13 @@ pub(crate) fn frame(frame: &Frame, filters: &Filters, tiling: &Tiling) -> Vec<u8
     }
     bits.flag(false); // no segments
     if !frame.is_lossless() {
-        bits.flag(false); // one quantiser for all
+        bits.flag(frame.spread.is_some());
+        if frame.spread.is_some() {
+            bits.put(SPREAD_STEP.ilog2(), 2);
+            if !frame.has_copies {
+                bits.flag(false); // deblocked alike
+            }
+        }
         if frame.is_filtered() {
             filtered(&mut bits, frame, filters);
         }

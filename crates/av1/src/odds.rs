@@ -40,6 +40,7 @@ pub(crate) struct Odds {
     pub tx_depth_8: [[u16; 2]; 3],
     pub tx_depth: [[[u16; 3]; 3]; 3],
     pub skip: [[u16; 2]; 3],
+    pub delta_q: [u16; 4],
     pub has_palette: [[[u16; 2]; 3]; 7],
     pub has_tint_palette: [[u16; 2]; 2],
     /// How many colours palettes of luma and chroma have.
@@ -109,6 +110,7 @@ impl Odds {
             tx_depth_8: modes::TX_DEPTH_8.left(),
             tx_depth: modes::TX_DEPTH.left(),
             skip: modes::SKIP.left(),
+            delta_q: modes::DELTA_Q.left(),
             has_palette: palettes::HAS_LUMA.left(),
             has_tint_palette: palettes::HAS_CHROMA.left(),
             colours: palettes::COUNT.left(),

@@ -47,7 +47,9 @@ fn picture(
         let (dx, dy, noise) = (dice.roll(9), dice.roll(9), 1 << dice.roll(7));
         let most = (1 << depth.bits()) - 1;
         let samples = (0..width * height).map(|at| {
-            let wave = (at % width * dx + at / width * dy) * (most / 255);
+            let (x, y) = (at % width, at / width);
+            let wave = (x * dx + y * dy) * (most / 255);
+            let noise = if (x / 50 + y / 50) % 3 == 0 { 1 } else { noise };
             ((wave + dice.roll(noise)) % (most + 1)) as u16
         });
         Plane::new(width, samples.collect()).expect("whole rows")
@@ -217,6 +219,7 @@ fn agree(seed: u64) -> Covered {
         few_kinds: dice.roll(4) == 0,
         has_palettes,
         has_copies,
+        spread: (quantiser > 0 && dice.roll(2) == 0).then(Default::default),
         filters_edges: dice.roll(4) > 0,
         busy: 10.0,
     };

@@ -157,3 +157,8 @@ pub const USE_FILTER_INTRA: [[u16; 2]; 22] =
 #[rustfmt::skip]
 pub const SKIP: [[u16; 2]; 3] =
     [[31671, 32768], [16515, 32768], [4576, 32768]];
+
+/// How far the quantiser of a superblock is off that of the one before (9.3).
+#[rustfmt::skip]
+pub const DELTA_Q: [u16; 4] =
+    [28160, 32120, 32677, 32768];

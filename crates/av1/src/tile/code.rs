@@ -4,7 +4,7 @@ use super::{Place, Row};
 use crate::block::{self, Leaf, Luma, Tint};
 use crate::coefs::{self, Context, Trace};
 use crate::context::{self, Cell};
-use crate::frame::SUPERBLOCK;
+use crate::frame::{SPREAD_STEP, SUPERBLOCK};
 use crate::predict::Mode;
 use crate::range::Sink;
 use crate::shape::{Cut, Shape};
@@ -52,6 +52,10 @@ impl Row<'_> {
         if let Some((bits, choice)) = self.choice.take_if(|_| !skips) {
             sink.bits(choice, bits);
         }
+        let whole = Shape::square(SUPERBLOCK);
+        if let Some(next) = self.turn.take().filter(|_| !skips || shape != whole) {
+            self.code_turn(sink, next);
+        }
         self.code_copy(sink, (x, y), shape, leaf.copied);
         let transform = match leaf.copied {
             None => self.code_predicted(sink, (x, y), shape, leaf),
@@ -66,6 +70,22 @@ impl Row<'_> {
         if !skips {
             self.code_coefs(sink, leaf);
         }
+    }
+
+    /// How far the quantiser is off the last one from here on.
+    fn code_turn<S: Sink>(&mut self, sink: &mut S, next: u8) {
+        let off = i32::from(next) - i32::from(self.quantiser);
+        let steps = off.unsigned_abs() / SPREAD_STEP as u32;
+        sink.symbol(&mut self.odds.delta_q, steps.min(3) as usize);
+        if steps > 2 {
+            let bits = (steps - 1).ilog2();
+            sink.bits(bits - 1, 3);
+            sink.bits(steps - 1 - (1 << bits), bits);
+        }
+        if steps > 0 {
+            sink.bits(u32::from(off < 0), 1);
+        }
+        self.quantiser = next;
     }
 
     /// How a leaf is predicted, and how its transform is cut; returns that.

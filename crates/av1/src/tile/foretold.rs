@@ -145,7 +145,7 @@ impl Row<'_> {
         let coefs = &mut self.coefs[..shape.area()];
         let room = (&mut self.middle[..], &mut *coefs);
         transform::forward(residual, shape, kind, self.frame.depth.bits(), room);
-        let scale = self.frame.scales.of(0, shape, kind);
+        let scale = self.scales.of(0, shape, kind);
         let price = self.price.of(0);
         widely(SignsOf, (&*coefs, scale, quant::shift(shape), price))
     }

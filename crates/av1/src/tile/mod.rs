@@ -22,6 +22,7 @@ use crate::frame::{Frame, Price, SUPERBLOCK};
 use crate::ground::Ground;
 use crate::odds::Odds;
 use crate::picture::{Chroma, Plane};
+use crate::quant::Scales;
 use crate::range::{Learner, Sink};
 use crate::shape::Shape;
 use crate::transform::Kind;
@@ -82,6 +83,11 @@ pub(crate) struct Row<'a> {
     /// What filters have to know; it begins with the row.
     pub outline: Outline,
     pub log: Log,
+    /// How the superblock at hand is quantised.
+    scales: Arc<Scales>,
+    /// The quantiser that was told last, and the next until it is told.
+    quantiser: u8,
+    turn: Option<u8>,
     /// What errors cost in the block at hand.
     price: Price,
     /// The levels of the leaf that was rendered last, and where they belong.
@@ -123,6 +129,9 @@ impl<'a> Row<'a> {
         Row {
             frame,
             price: frame.price,
+            scales: Arc::clone(&frame.scales),
+            quantiser: frame.quantiser,
+            turn: None,
             shown: ground.source.iter().enumerate().map(band).collect(),
             ground,
             odds: odds.map_or_else(|| Odds::new(frame.quantiser), Odds::clone),
@@ -207,6 +216,14 @@ impl<'a> Row<'a> {
         }
         let (across, down) = self.frame.units();
         self.known = Known::new(self.frame.chroma, (across - at.0, down - at.1));
+        self.scales = self.frame.scales_of(self.quantiser_of(at));
+    }
+
+    /// The quantiser of a superblock.
+    fn quantiser_of(&self, at: (usize, usize)) -> u8 {
+        let (across, down) = self.frame.units();
+        let inside = (16.min(across - at.0), 16.min(down - at.1));
+        self.frame.quantiser_where(self.busy(at, inside))
     }
 
     /// Codes a block with all in it, each leaf once it is made ready.
@@ -233,15 +250,21 @@ impl<'a> Row<'a> {
 
     /// What errors cost in a block, by how busy it is.
     fn price_in(&self, at: (usize, usize), shape: Shape) -> Price {
+        let busy = self.busy(at, (shape.width4(), shape.height4()));
+        self.frame.price_where(busy)
+    }
+
+    /// How busy it is in some units, on average.
+    fn busy(&self, at: (usize, usize), (width, height): (usize, usize)) -> f32 {
         let across = self.ground.source[0].width() / 8;
         let (mut sum, mut count) = (0.0, 0.0);
-        for y in (at.1 / 2)..((at.1 + shape.height4()).div_ceil(2)) {
-            for x in (at.0 / 2)..((at.0 + shape.width4()).div_ceil(2)) {
+        for y in (at.1 / 2)..((at.1 + height).div_ceil(2)) {
+            for x in (at.0 / 2)..((at.0 + width).div_ceil(2)) {
                 sum += self.ground.busy[y * across + x];
                 count += 1.0;
             }
         }
-        self.frame.price_where(sum / count)
+        sum / count
     }
 
     /// Notes the leaf that was rendered last.
@@ -332,6 +355,7 @@ impl<'a> Written<'a> {
         let Written { row, leaf: next } = self;
         row.enter(at);
         row.choice = Some(choice).filter(|(bits, _)| *bits > 0);
+        row.turn = row.frame.spread.as_ref().map(|_| row.quantiser_of(at));
         row.walk(sink, at, SUPERBLOCK, node, &mut |row, _, _, _| {
             let log = &row.log;
             let before = next.checked_sub(1);

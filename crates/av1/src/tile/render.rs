@@ -293,7 +293,7 @@ impl Row<'_> {
             depth.bits(),
             (&mut self.middle, coefs),
         );
-        let (scale, shift) = (frame.scales.of(plane, shape, kind), quant::shift(shape));
+        let (scale, shift) = (self.scales.of(plane, shape, kind), quant::shift(shape));
         quant::quantise(coefs, scale, shift, depth, levels);
         let price = self.price.of(plane);
         let block = coefs::Block {

@@ -66,6 +66,7 @@ impl Covered {
             "weights",
             "edges not filtered",
             "few kinds",
+            "spread",
         ] {
             name(one.to_owned());
         }
@@ -92,6 +93,7 @@ impl Covered {
         flag(frame.scales.weights != [15; 2], "weights");
         flag(!frame.filters_edges, "edges not filtered");
         flag(frame.few_kinds, "few kinds");
+        flag(frame.spread.is_some(), "spread");
         if frame.is_filtered() {
             flag(true, &format!("directional of {}", filters.strengths.len()));
             flag(filters.levels[0] > 0, "deblocked across");

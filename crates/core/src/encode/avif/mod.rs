@@ -32,7 +32,7 @@ const ABILITIES: Abilities = Abilities {
     least_look: 0.0,
     frame_bytes: 300,
     passes: false,
-    revision: 4,
+    revision: 5,
 };
 
 const WAYS: Ways = Ways {
