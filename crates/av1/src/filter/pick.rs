@@ -121,16 +121,13 @@ fn best_of(errors: &[Vec<u64>], count: usize) -> Vec<usize> {
 
 /// The level of the deblocking filter for all edges: about what the step of the quantiser asks for, or less.
 fn levels(shown: &Plane, source: &Plane, outline: &Outline, step: i32) -> [u8; 4] {
-    let step = step >> (outline.depth.bits() - 8);
-    let guess = ((step * 17_563 - 421_574 + (1 << 17)) >> 18).clamp(0, 63) as u8;
-    let mut tried: Vec<u8> = vec![0, guess / 4, guess / 2, guess * 3 / 4, guess, guess * 5 / 4];
-    tried.dedup();
+    let tried = tried(step >> (outline.depth.bits() - 8));
     let (across, down) = outline.units(0);
     // Told by one row of superblocks of three.
     let counts = |y: usize| down < 3 * 16 || y / 16 % 3 == 1;
     let error = |level: u8| {
         let mut plane = shown.clone();
-        deblock((0, &mut plane), outline, [level.min(63); 4], counts);
+        deblock((0, &mut plane), outline, [level; 4], counts);
         let rows = (0..down).filter(|&y| counts(y));
         rows.map(|y| squares(&plane, source, (0, y * 4), (across * 4, 4)))
             .sum::<u64>()
@@ -150,7 +147,36 @@ fn levels(shown: &Plane, source: &Plane, outline: &Outline, step: i32) -> [u8; 4
             .find(|&next| known(next) < known(at));
         match better {
             Some(next) => at = next,
-            None => return [tried[at].min(63); 4],
+            None => return [tried[at]; 4],
         }
+    }
+}
+
+/// Levels that are worth trying for a step of the quantiser at eight bits.
+fn tried(step: i32) -> Vec<u8> {
+    let guess = ((step * 17_563 - 421_574 + (1 << 17)) >> 18).clamp(0, 63);
+    let quarters = [0, 1, 2, 3, 4, 5].map(|quarters| guess * quarters / 4);
+    let mut tried = quarters.map(|level| level.min(63) as u8).to_vec();
+    tried.dedup();
+    tried
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::picture::Depth;
+    use crate::quant::Steps;
+
+    #[test]
+    fn levels_to_try_go_up_for_all_quantisers() {
+        for quantiser in 0..=255 {
+            let tried = tried(Steps::new(quantiser, Depth::Eight).others);
+            assert!(tried.is_sorted() && tried[0] == 0, "{quantiser} {tried:?}");
+            assert!(
+                tried.iter().all(|&level| level < 64),
+                "{quantiser} {tried:?}"
+            );
+        }
+        assert_eq!(tried(1828), [0, 15, 31, 47, 63]);
     }
 }
