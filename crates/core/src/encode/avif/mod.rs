@@ -26,8 +26,8 @@ const ABILITIES: Abilities = Abilities {
     ways: Some(WAYS),
     slow: true,
     packs_alike: false,
-    // What is coded, what is shown, filters tried on it, and levels until they are written.
-    memory: 60,
+    // What is coded, what is shown, filters tried on it, levels until they are written, and where it repeats.
+    memory: 72,
     scalable: false,
     least_look: 0.0,
     frame_bytes: 300,
