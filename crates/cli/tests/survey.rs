@@ -197,7 +197,7 @@ fn refusals_are_those_of_a_firing() {
         (done.code, done.stderr.as_str()),
         (
             1,
-            "kiln: void: no pictures found (JPEG, PNG, WebP, GIF or TIFF); name another folder\n"
+            "kiln: void: no pictures found (JPEG, PNG, WebP, AVIF, SVG, GIF, TIFF, BMP, ICO, PNM or QOI); name another folder\n"
         )
     );
     assert_eq!(scratch.kiln(&["survey", "nowhere"]).code, 2);

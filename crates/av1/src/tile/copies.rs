@@ -1,5 +1,5 @@
-//! Blocks that are copied from what is shown by then, and how it is told from where (sections 5.11.26, 5.11.32 and
-//! 7.10.2).
+//! Blocks that are copied from what is shown by then (intra block copy), and how it is told from where (the syntax
+//! `assign_mv` and `read_mv`; section 7.10.2, "Find MV stack process").
 
 use std::sync::{Arc, PoisonError, RwLock};
 
@@ -124,7 +124,7 @@ impl Trail {
     }
 }
 
-/// Offsets of blocks beside one, with how much each counts (section 7.10.2.7).
+/// Offsets of blocks beside one, with how much each counts (within section 7.10.2).
 #[derive(Default)]
 struct Stack {
     found: Vec<(u32, Offset)>,
@@ -256,7 +256,7 @@ impl Row<'_> {
     }
 
     /// Whether a block may be copied from where an offset leads: from within the tile, of superblocks that any decoder
-    /// has shown by then, and without half samples of chroma (section 6.10.25).
+    /// has shown by then, and without half samples of chroma (semantics of `assign_mv`).
     pub(crate) fn may_copy(&self, at: (usize, usize), shape: Shape, offset: Offset) -> bool {
         let (across, down) = self.frame.units();
         let (shift_x, shift_y) = self.frame.chroma.shift(1);

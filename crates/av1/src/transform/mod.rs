@@ -60,7 +60,7 @@ impl Kind {
         Kind::SineAcross,
     ];
 
-    /// Its number among the twelve types of copied blocks of at most 16 × 16 (section 6.10.19).
+    /// Its number among the twelve types of copied blocks of at most 16 × 16 (semantics of `inter_tx_type`).
     pub fn of_twelve(self) -> usize {
         [0, 3, 1, 2, 8, 4, 5][self as usize]
     }

@@ -178,7 +178,7 @@ impl Covered {
     }
 }
 
-/// The sides of all blocks, as logarithms (section 3, "Block sizes").
+/// The sides of all blocks, as logarithms.
 const SHAPES: [(u8, u8); 19] = [
     (2, 2),
     (2, 3),
