@@ -65,7 +65,9 @@ pub enum Failure {
     KilnFileThere { path: PathBuf },
     #[error("{path}: {what}")]
     Sheet { path: PathBuf, what: String },
-    #[error("{0}: no pictures found (JPEG, PNG, WebP, AVIF, SVG, GIF, TIFF, BMP, ICO, PNM or QOI); name another folder")]
+    #[error(
+        "{0}: no pictures found (JPEG, PNG, WebP, AVIF, SVG, GIF, TIFF, BMP, ICO, PNM or QOI); name another folder"
+    )]
     NothingFound(String),
     #[error("{0}: holds the pieces of a firing and no originals; name the folder of the originals")]
     OnlyPieces(PathBuf),
