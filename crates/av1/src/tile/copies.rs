@@ -9,7 +9,7 @@ use crate::block::{Leaf, Offset};
 use crate::frame::{Frame, SUPERBLOCK};
 use crate::ground::Ground;
 use crate::picture::{Chroma, Plane};
-use crate::range::{Counter, Sink};
+use crate::range::Sink;
 use crate::shape::Shape;
 use crate::transform::Kind;
 
@@ -388,12 +388,10 @@ impl Row<'_> {
     /// A leaf that is shown, with what it costs.
     fn weighed(&mut self, at: (usize, usize), shape: Shape, leaf: Leaf) -> Weighed {
         let shown = self.saved(at, shape);
-        let mut counter = Counter::default();
-        self.code(&mut counter, at, shape, &leaf);
-        let errors: f32 = self.places.iter().map(|place| place.errors).sum();
+        let cost = self.cost_shown(at, shape, &leaf);
         Weighed {
             leaf,
-            cost: counter.cost as f32 + errors,
+            cost,
             shown,
             levels: self.levels.clone(),
             places: self.places.clone(),

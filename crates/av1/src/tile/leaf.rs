@@ -24,10 +24,16 @@ impl Row<'_> {
         named: &[Luma],
     ) -> (Leaf, f32, Vec<Luma>) {
         let (leaf, ranked) = self.leaf(care, at, shape, named);
+        let cost = self.cost_shown(at, shape, &leaf);
+        (leaf, cost, ranked)
+    }
+
+    /// What a leaf that is shown costs, in bits and errors; tells its neighbours.
+    pub(super) fn cost_shown(&mut self, at: (usize, usize), shape: Shape, leaf: &Leaf) -> f32 {
         let mut counter = Counter::default();
-        self.code(&mut counter, at, shape, &leaf);
+        self.code(&mut counter, at, shape, leaf);
         let errors: f32 = self.places.iter().map(|place| place.errors).sum();
-        (leaf, counter.cost as f32 + errors, ranked)
+        counter.cost as f32 + errors
     }
 
     /// A leaf decided anew, whose mode may be as it was; it is left shown.
