@@ -31,6 +31,9 @@ pub(super) struct Cell {
     deeper: u32,
 }
 
+/// So many times a squared error counts how far the deviation of a cell is off.
+const CONTRAST: f32 = 2.0;
+
 /// Where cells of 8 × 8 begin in a superblock, in units of four samples, those with coefficients.
 pub(super) fn cells(
     outline: &Outline,
@@ -168,18 +171,30 @@ impl Cell {
         }
     }
 
-    /// The sum of squared errors of filtered samples, or of those as they are.
+    /// What filtered samples are off, or those as they are: the sum of squared errors, and that of how far their deviation
+    /// is off, for contrast that goes is seen more than squares tell.
     pub fn error(&self, source: &Plane, filtered: Option<&[[i16; 8]; 8]>) -> u64 {
         let mut sum = 0;
+        // Sums of samples and of their squares.
+        let mut sums = [(0u32, 0u32); 2];
         for y in 0..self.size.1 {
             let wanted = source.row(self.at.0, self.at.1 + y, self.size.0);
             for (x, &wanted) in wanted.iter().enumerate() {
                 let shown = filtered.map_or(self.samples[y + 2][x + 2], |filtered| filtered[y][x]);
                 let difference = i32::from(shown) - i32::from(wanted);
                 sum += (difference * difference) as u32;
+                for (sums, sample) in sums.iter_mut().zip([shown as u32, wanted.into()]) {
+                    *sums = (sums.0 + sample, sums.1 + sample * sample);
+                }
             }
         }
-        sum.into()
+        // So many times the deviation.
+        let count = (self.size.0 * self.size.1) as u64;
+        let [shown, wanted] = sums.map(|(sum, squares)| {
+            (count * u64::from(squares) - u64::from(sum) * u64::from(sum)) as f32
+        });
+        let off = shown.sqrt() - wanted.sqrt();
+        u64::from(sum) + (CONTRAST * off * off / count as f32) as u64
     }
 
     /// The cell filtered, by what it shows; `None` where that changes nothing.

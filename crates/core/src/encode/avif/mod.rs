@@ -32,7 +32,7 @@ const ABILITIES: Abilities = Abilities {
     least_look: 0.0,
     frame_bytes: 300,
     passes: false,
-    revision: 5,
+    revision: 6,
 };
 
 const WAYS: Ways = Ways {
