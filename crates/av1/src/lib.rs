@@ -16,6 +16,7 @@ mod filter;
 mod frame;
 mod grain;
 mod ground;
+mod hadamard;
 mod headers;
 mod odds;
 mod once;

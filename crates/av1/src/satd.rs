@@ -4,6 +4,7 @@
 // Lanes are counted, so that they are seen to be as many.
 #![allow(clippy::needless_range_loop)]
 
+use crate::hadamard;
 use crate::picture::Plane;
 use crate::shape::Shape;
 use crate::wide::{body, widely};
@@ -20,16 +21,45 @@ pub(crate) fn satd(
     let size = (shape.width(), shape.height());
     let deeper = depth - 8;
     let sum = match shape.shorter() {
-        2 => widely(Cells::<4>, (source, at, size, predicted, deeper)) / 2,
-        _ => widely(Cells::<8>, (source, at, size, predicted, deeper)) / 4,
+        2 => widely(Small, (source, at, size, predicted, deeper)) / 2,
+        _ => widely(Large, (source, at, size, predicted, deeper)) / 4,
     };
     sum << deeper
 }
 
-struct Cells<const N: usize>;
+struct Small;
 
-body!(['a, const N: usize] Cells<N> = cells::<N>,
+body!(['a] Small = small,
     (source: &'a Plane, at: (usize, usize), size: (usize, usize), predicted: &'a [u16], deeper: u32) -> u32);
+
+struct Large;
+
+body!(['a] Large = large,
+    (source: &'a Plane, at: (usize, usize), size: (usize, usize), predicted: &'a [u16], deeper: u32) -> u32);
+
+/// In cells of 4 × 4.
+#[inline(always)]
+fn small(
+    source: &Plane,
+    at: (usize, usize),
+    size: (usize, usize),
+    predicted: &[u16],
+    deeper: u32,
+) -> u32 {
+    cells::<4>(source, at, size, predicted, deeper, hadamard::of_4)
+}
+
+/// In cells of 8 × 8.
+#[inline(always)]
+fn large(
+    source: &Plane,
+    at: (usize, usize),
+    size: (usize, usize),
+    predicted: &[u16],
+    deeper: u32,
+) -> u32 {
+    cells::<8>(source, at, size, predicted, deeper, hadamard::of_8)
+}
 
 #[inline(always)]
 fn cells<const N: usize>(
@@ -38,6 +68,7 @@ fn cells<const N: usize>(
     (width, height): (usize, usize),
     predicted: &[u16],
     deeper: u32,
+    transformed: impl Fn(&[[i16; N]; N]) -> u32,
 ) -> u32 {
     let mut sum = 0;
     for top in (0..height).step_by(N) {
@@ -50,52 +81,8 @@ fn cells<const N: usize>(
                     cell[row][lane] = (samples[lane] as i16 - predicted[lane] as i16) >> deeper;
                 }
             }
-            down(&mut cell);
-            for row in &mut cell {
-                across(row);
-            }
-            for row in &cell {
-                let mut own = 0;
-                for lane in 0..N {
-                    own += u32::from(row[lane].unsigned_abs());
-                }
-                sum += own;
-            }
+            sum += transformed(&cell);
         }
     }
     sum
-}
-
-#[inline(always)]
-fn down<const N: usize>(rows: &mut [[i16; N]; N]) {
-    let mut step = 1;
-    while step < N {
-        for at in 0..N {
-            if at & step == 0 {
-                for lane in 0..N {
-                    let (a, b) = (rows[at][lane], rows[at + step][lane]);
-                    rows[at][lane] = a.wrapping_add(b);
-                    rows[at + step][lane] = a.wrapping_sub(b);
-                }
-            }
-        }
-        step *= 2;
-    }
-}
-
-#[inline(always)]
-fn across<const N: usize>(row: &mut [i16; N]) {
-    let mut step = 1;
-    while step < N {
-        let before = *row;
-        for lane in 0..N {
-            let other = before[lane ^ step];
-            row[lane] = if lane & step == 0 {
-                before[lane].wrapping_add(other)
-            } else {
-                other.wrapping_sub(before[lane])
-            };
-        }
-        step *= 2;
-    }
 }
