@@ -6,12 +6,11 @@ use moxcms::{
 };
 use re_rav1d::{Decoder, Picture, PixelLayout, PlanarImageComponent, Settings};
 
-use super::mixing::{Meaning, Mixing, most};
 use super::whole::{Samples, Whole};
 use super::{DecodeError, Form, Ink};
 use crate::container::items::{Item, Items, Property};
 use crate::container::{Fault, Scan, iso};
-use crate::pixels::Size;
+use crate::pixels::{Meaning, Plane, Planes, Size, Unmixed, Values};
 use crate::source::Kind;
 
 /// See [`super::revision`].
@@ -66,7 +65,7 @@ pub(super) fn open(bytes: &[u8], size: Size) -> Result<Whole, DecodeError> {
             None => profile(colour.meaning)?,
         },
     };
-    Ok(Whole::new(Kind::Avif, form, colour.samples()))
+    Ok(Whole::new(Kind::Avif, form, samples(colour)))
 }
 
 fn damaged(error: impl Into<Box<dyn std::error::Error + Send + Sync>>) -> DecodeError {
@@ -160,45 +159,10 @@ fn profile(meaning: Meaning) -> Result<Option<Vec<u8>>, DecodeError> {
     profile.encode().map(Some).map_err(damaged)
 }
 
-/// Values of a picture as its bits have them, pixel by pixel.
-struct Values {
-    size: Size,
-    /// Of a pixel: grey or three colours, and with alpha one more.
-    count: usize,
-    bits: u32,
-    meaning: Meaning,
-    values: Vec<u16>,
-}
-
-impl Values {
-    /// Takes the values of another picture for alpha; where colours were multiplied by it, that is
-    /// undone.
-    fn join(&mut self, alpha: &Values, multiplied: bool) {
-        let (from, to) = (most(alpha.bits), most(self.bits));
-        let scaled = |value: u16| ((u32::from(value) * to + from / 2) / from) as u16;
-        let colours = self.values.chunks_exact(self.count);
-        let alphas = alpha.values.chunks_exact(alpha.count);
-        let mut joined = Vec::with_capacity(self.values.len() / self.count * (self.count + 1));
-        for (colour, alpha) in colours.zip(alphas) {
-            let alpha = scaled(alpha[0]);
-            let undone = |&value: &u16| match (multiplied, u32::from(alpha)) {
-                (false, _) | (true, 0) => value,
-                (true, alpha) => (u32::from(value) * to / alpha).min(to) as u16,
-            };
-            joined.extend(colour.iter().map(undone));
-            joined.push(alpha);
-        }
-        self.count += 1;
-        self.values = joined;
-    }
-
-    fn samples(self) -> Samples {
-        if self.bits == 8 {
-            return Samples::Eight(self.values.into_iter().map(|value| value as u8).collect());
-        }
-        let most = most(self.bits);
-        let wide = |value: u16| ((u32::from(value) * 65_535 + most / 2) / most) as u16;
-        Samples::Sixteen(self.values.into_iter().map(wide).collect())
+fn samples(values: Values) -> Samples {
+    match values.bits {
+        8 => Samples::Eight(values.eight()),
+        _ => Samples::Sixteen(values.sixteen()),
     }
 }
 
@@ -295,73 +259,29 @@ impl Reader<'_> {
 }
 
 /// A plane of a frame, which may be coarser than the frame.
-struct Plane {
-    samples: re_rav1d::Plane,
-    stride: usize,
-    deep: bool,
-    width: usize,
-    height: usize,
-    /// Whether it has half of the columns, and of the rows.
-    halved: (bool, bool),
-}
-
-impl Plane {
-    fn of(picture: &Picture, component: PlanarImageComponent) -> Plane {
-        let halved = match (component, picture.pixel_layout()) {
-            (PlanarImageComponent::Y, _) => (false, false),
-            (_, PixelLayout::I420) => (true, true),
-            (_, PixelLayout::I422) => (true, false),
-            _ => (false, false),
-        };
-        let side = |side: u32, halved| side.div_ceil(1 + u32::from(halved)) as usize;
-        Plane {
-            samples: picture.plane(component),
-            stride: picture.stride(component) as usize,
-            deep: picture.bit_depth() > 8,
-            width: side(picture.width(), halved.0),
-            height: side(picture.height(), halved.1),
-            halved,
-        }
-    }
-
-    /// A row as it is stored; beyond the last that one again.
-    fn stored(&self, y: usize, into: &mut Vec<u16>) {
-        let row = &self.samples[y.min(self.height - 1) * self.stride..];
-        into.clear();
-        if self.deep {
-            let row = row[..self.width * 2].as_chunks::<2>().0;
+fn plane(picture: &Picture, component: PlanarImageComponent) -> Plane<'static> {
+    let halved = match (component, picture.pixel_layout()) {
+        (PlanarImageComponent::Y, _) => (false, false),
+        (_, PixelLayout::I420) => (true, true),
+        (_, PixelLayout::I422) => (true, false),
+        _ => (false, false),
+    };
+    let side = |side: u32, halved| side.div_ceil(1 + u32::from(halved)) as usize;
+    let size = (
+        side(picture.width(), halved.0),
+        side(picture.height(), halved.1),
+    );
+    let (samples, stride) = (picture.plane(component), picture.stride(component) as usize);
+    let is_deep = picture.bit_depth() > 8;
+    Plane::new(size, halved, move |y, into: &mut Vec<u16>| {
+        let row = &samples[y * stride..];
+        if is_deep {
+            let row = row[..size.0 * 2].as_chunks::<2>().0;
             into.extend(row.iter().map(|&value| u16::from_ne_bytes(value)));
         } else {
-            into.extend(row[..self.width].iter().map(|&value| u16::from(value)));
+            into.extend(row[..size.0].iter().map(|&value| u16::from(value)));
         }
-    }
-
-    /// A row at the resolution of the frame: where each sample lies in the middle of two or four pixels,
-    /// these take three quarters of the nearest and one of the next, both ways, as browsers do it.
-    fn row(&self, y: usize, lines: &mut [Vec<u16>; 2], into: &mut Vec<u16>) {
-        let (across, down) = self.halved;
-        if !across {
-            return self.stored(y, into);
-        }
-        let [near, next] = lines;
-        let below = if down { y / 2 } else { y };
-        self.stored(below, near);
-        match (down, y % 2) {
-            (false, _) => next.clone_from(near),
-            (true, 0) => self.stored(below.saturating_sub(1), next),
-            (true, _) => self.stored(below + 1, next),
-        }
-        let column = |x: usize| u32::from(near[x]) * 3 + u32::from(next[x]);
-        into.clear();
-        for x in 0..self.width {
-            let here = column(x) * 3;
-            let (left, right) = (
-                column(x.saturating_sub(1)),
-                column((x + 1).min(self.width - 1)),
-            );
-            into.extend([left, right].map(|beside| ((here + beside + 8) >> 4) as u16));
-        }
-    }
+    })
 }
 
 /// The pixels of a frame, as grey or as red, green and blue.
@@ -374,40 +294,23 @@ fn values(picture: &Picture, said: &Said<'_>) -> Result<Values, DecodeError> {
         matrix: picture.matrix_coefficients() as u16,
         full: picture.color_range() == re_rav1d::pixel::YUVRange::Full,
     });
-    let bits = picture.bit_depth() as u32;
     let [y, u, v] = [
         PlanarImageComponent::Y,
         PlanarImageComponent::U,
         PlanarImageComponent::V,
     ];
-    let luma = Plane::of(picture, y);
-    let layout = picture.pixel_layout();
-    let grey = layout == PixelLayout::I400;
-    let chroma = (!grey).then(|| [u, v].map(|component| Plane::of(picture, component)));
-    let mixing = Mixing::new(meaning, bits, layout)?;
-    let count = if grey { 1 } else { 3 };
-    let mut values = Vec::with_capacity(luma.width * luma.height * count);
-    let mut lines = [Vec::new(), Vec::new()];
-    let (mut brightness, mut rows) = (Vec::new(), [Vec::new(), Vec::new()]);
-    for y in 0..luma.height {
-        luma.stored(y, &mut brightness);
-        let Some(planes) = &chroma else {
-            values.extend(brightness.iter().map(|&luma| mixing.grey(luma)));
-            continue;
-        };
-        for (plane, row) in planes.iter().zip(&mut rows) {
-            plane.row(y, &mut lines, row);
-        }
-        let [blue, red] = &rows;
-        for ((&luma, &blue), &red) in brightness.iter().zip(blue).zip(red) {
-            values.extend(mixing.colour(luma, blue, red));
-        }
-    }
-    Ok(Values {
+    let is_grey = picture.pixel_layout() == PixelLayout::I400;
+    let planes = Planes {
         size,
-        count,
-        bits,
-        meaning,
-        values,
+        bits: picture.bit_depth() as u32,
+        luma: plane(picture, y),
+        chroma: (!is_grey).then(|| [u, v].map(|component| plane(picture, component))),
+    };
+    planes.values(meaning).map_err(|unmixed| match unmixed {
+        Unmixed::Parted => damaged("its planes are colours, and not all whole"),
+        Unmixed::Uncommon => {
+            let what = "colours that are mixed in no common way";
+            DecodeError::unsupported(Kind::Avif, what)
+        }
     })
 }

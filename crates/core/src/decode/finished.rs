@@ -7,7 +7,7 @@ use super::{
     Allowance, Care, DecodeError, Ink, Input, Row, Rows, Wanted, avif, jpeg, png, svg, webp,
 };
 use crate::guard::guarded;
-use crate::pixels::{Area, Channels, Raster, Size};
+use crate::pixels::{Area, Channels, Raster, Size, narrow};
 use crate::source::Kind;
 
 /// The samples of a piece that was made at a size, in the gamut that it was made in.
@@ -63,10 +63,7 @@ fn raster(kind: Kind, bytes: &[u8], size: Size) -> Result<Raster, DecodeError> {
             // Shown at eight bits, as most screens do.
             Row::Sixteen(row) => {
                 eight.clear();
-                eight.extend(
-                    row.iter()
-                        .map(|&value| ((u32::from(value) + 128) / 257) as u8),
-                );
+                eight.extend(row.iter().map(|&value| narrow(value)));
                 &eight
             }
         };

@@ -7,7 +7,6 @@ mod finished;
 mod gif;
 mod input;
 mod jpeg;
-mod mixing;
 mod oddity;
 mod pixels;
 mod png;

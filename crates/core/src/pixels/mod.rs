@@ -1,12 +1,16 @@
 //! Rasters, alpha states as types, and geometry.
 
 mod framing;
+mod mixing;
 mod orientation;
+mod planes;
 mod raster;
 mod rendering;
 
 pub use framing::{Area, Fit, Focus, Frame, Framing, NoFraming, Part, Region, Shape};
+pub use mixing::{Meaning, Unmixed};
 pub use orientation::Orientation;
+pub use planes::{Plane, Planes, Values, narrow};
 pub use raster::{Backdrop, Channels, Gamut, Raster};
 pub use rendering::{ColourWish, Kernel, KnockOut, Rendering, Sharpen};
 

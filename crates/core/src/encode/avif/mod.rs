@@ -7,11 +7,11 @@ use std::sync::OnceLock;
 
 use avif_serialize::Aviffy;
 use avif_serialize::constants::MatrixCoefficients;
-use kiln_av1::{Colour, Depth, Picture, Plane};
+use kiln_av1::{Coded, Colour, Depth, Picture, Plane};
 
-use super::coder::{Abilities, Coder, Ways};
+use super::coder::{Abilities, Coder, Shown, Ways};
 use super::{Chroma, Coding, EncodeError, Format, Manner, Pace, Passes};
-use crate::pixels::{Channels, Gamut, Raster};
+use crate::pixels::{self, Channels, Gamut, Meaning, Planes, Raster, Size};
 use crate::source::Kind;
 
 const ABILITIES: Abilities = Abilities {
@@ -111,15 +111,14 @@ impl Settings {
         self,
         picture: Option<&kiln_av1::Prepared>,
         matrix: MatrixCoefficients,
-    ) -> Result<Vec<u8>, EncodeError> {
+    ) -> Result<Coded, EncodeError> {
         let colour = Colour {
             matrix: matrix as u8,
             ..self.colour
         };
         let coded =
             |picture: &kiln_av1::Prepared| picture.encode(colour, self.quantiser, self.pace);
-        let coded = picture.and_then(coded).map(|coded| coded.units);
-        coded.ok_or_else(|| {
+        picture.and_then(coded).ok_or_else(|| {
             let what = "its planes do not fit one another".to_owned();
             EncodeError::failed(Format::Avif, what)
         })
@@ -138,8 +137,72 @@ struct Prepared<'a> {
     exact_alpha: OnceLock<Option<kiln_av1::Prepared>>,
 }
 
+/// A file, and what it was put together from.
+struct Made {
+    file: Vec<u8>,
+    colour: Coded,
+    alpha: Option<Coded>,
+    matrix: MatrixCoefficients,
+}
+
+impl Made {
+    /// The pixels that decoders show.
+    fn pixels(&self, size: Size, gamut: Gamut) -> Option<Raster> {
+        let values = |coded: &Coded, matrix: MatrixCoefficients| {
+            let meaning = Meaning {
+                primaries: 1,
+                transfer: 13,
+                matrix: matrix as u16,
+                full: true,
+            };
+            planes_shown(&coded.shown, size)?.values(meaning).ok()
+        };
+        let mut colour = values(&self.colour, self.matrix)?;
+        if let Some(alpha) = &self.alpha {
+            colour.join(&values(alpha, MatrixCoefficients::Bt601)?, false);
+        }
+        colour.raster(gamut)
+    }
+}
+
+/// Planes as they are shown.
+fn planes_shown(picture: &Picture, size: Size) -> Option<Planes<'_>> {
+    let (luma, chroma) = picture.planes().split_first()?;
+    let is_halved = picture.chroma() == kiln_av1::Chroma::Halved;
+    let chroma = match chroma {
+        [blue, red] => Some([blue, red].map(|plane| plane_shown(plane, is_halved))),
+        _ => None,
+    };
+    Some(Planes {
+        size,
+        bits: picture.depth().bits(),
+        luma: plane_shown(luma, false),
+        chroma,
+    })
+}
+
+fn plane_shown(plane: &Plane, is_halved: bool) -> pixels::Plane<'_> {
+    let (width, samples) = (plane.width(), plane.samples());
+    let size = (width, plane.height());
+    pixels::Plane::new(size, (is_halved, is_halved), move |y, into| {
+        into.extend_from_slice(&samples[y * width..][..width]);
+    })
+}
+
 impl super::Prepared for Prepared<'_> {
     fn encode(&self, manner: Manner) -> Result<Vec<u8>, EncodeError> {
+        self.made(manner).map(|made| made.file)
+    }
+
+    fn shown(&self, manner: Manner) -> Result<Shown, EncodeError> {
+        let made = self.made(manner)?;
+        let pixels = made.pixels(self.raster.size(), self.raster.gamut());
+        Ok((made.file, pixels))
+    }
+}
+
+impl Prepared<'_> {
+    fn made(&self, manner: Manner) -> Result<Made, EncodeError> {
         let (raster, gamut) = (self.raster, self.raster.gamut());
         let settings = Settings::of(manner, gamut);
         let is_exact = manner.coding == Coding::Lossless;
@@ -187,7 +250,13 @@ impl super::Prepared for Prepared<'_> {
         let size = raster.size();
         let (width, height) = (size.width(), size.height());
         let bits = depth.bits() as u8;
-        Ok(container.to_vec(&colour, alpha.as_deref(), width, height, bits))
+        let units = alpha.as_ref().map(|alpha| &alpha.units[..]);
+        Ok(Made {
+            file: container.to_vec(&colour.units, units, width, height, bits),
+            colour,
+            alpha,
+            matrix,
+        })
     }
 }
 

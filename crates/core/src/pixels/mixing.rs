@@ -1,17 +1,25 @@
 //! From luma and chroma to red, green and blue, by the code points of ITU-T H.273.
 
-use re_rav1d::PixelLayout;
-
-use super::DecodeError;
-use crate::source::Kind;
-
 /// Code points of ITU-T H.273, and whether samples use all of their values.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub(super) struct Meaning {
+pub struct Meaning {
+    /// The primaries.
     pub primaries: u16,
+    /// The transfer function.
     pub transfer: u16,
+    /// The matrix.
     pub matrix: u16,
+    /// Whether all values are used.
     pub full: bool,
+}
+
+/// Why colours cannot be told.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Unmixed {
+    /// Planes are colours, and not all whole.
+    Parted,
+    /// They are mixed in no common way.
+    Uncommon,
 }
 
 /// The greatest value of so many bits.
@@ -43,11 +51,8 @@ enum MixingWay {
 }
 
 impl Mixing {
-    pub(super) fn new(
-        meaning: Meaning,
-        bits: u32,
-        layout: PixelLayout,
-    ) -> Result<Mixing, DecodeError> {
+    /// For samples of so many bits; `whole` where chroma has as many of them as luma.
+    pub(super) fn new(meaning: Meaning, bits: u32, whole: bool) -> Result<Mixing, Unmixed> {
         let unit = (1u32 << (bits - 8)) as f32;
         let most = most(bits) as f32;
         let middle = 128.0 * unit;
@@ -69,13 +74,8 @@ impl Mixing {
             }
         };
         let way = match meaning.matrix {
-            0 if layout == PixelLayout::I444 => MixingWay::Identity,
-            0 => {
-                return Err(DecodeError::damaged(
-                    Kind::Avif,
-                    "its planes are colours, and not all whole",
-                ));
-            }
+            0 if whole => MixingWay::Identity,
+            0 => return Err(Unmixed::Parted),
             1 => weights(0.2126, 0.0722),
             // Where nothing is said, it is that of most pictures.
             2 | 5 | 6 => weights(0.299, 0.114),
@@ -83,10 +83,7 @@ impl Mixing {
             7 => weights(0.212, 0.087),
             8 => MixingWay::GreenOrange,
             9 => weights(0.2627, 0.0593),
-            _ => {
-                let what = "colours that are mixed in no common way";
-                return Err(DecodeError::unsupported(Kind::Avif, what));
-            }
+            _ => return Err(Unmixed::Uncommon),
         };
         Ok(Mixing {
             luma,
