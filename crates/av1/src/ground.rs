@@ -308,20 +308,23 @@ pub(crate) fn ranked(shape: Shape, named: &[Luma], mut cost: impl FnMut(Luma) ->
 pub fn is_drawn(picture: &Picture) -> bool {
     let (luma, deeper) = (&picture.planes()[0], picture.depth().bits() - 8);
     let (mut uneven, mut drawn) = (0, 0);
+    // Of a block, up to one more than a palette has.
+    let mut colours: Vec<u16> = Vec::with_capacity(palette::MOST + 1);
     for y in (0..luma.height()).step_by(DRAWN) {
         for x in (0..luma.width()).step_by(DRAWN) {
             let height = DRAWN.min(luma.height() - y);
             let width = DRAWN.min(luma.width() - x);
-            let rows = (y..y + height).flat_map(|y| luma.row(x, y, width));
-            let mut samples: Vec<u16> = rows.copied().collect();
-            samples.sort_unstable();
-            samples.dedup();
-            let range = (samples[samples.len() - 1] - samples[0]) >> deeper;
-            uneven += usize::from(samples.len() > 1);
-            let few = 2..=palette::MOST;
-            drawn += usize::from(
-                few.contains(&samples.len()) && usize::from(range) >= 2 * samples.len(),
-            );
+            colours.clear();
+            for sample in (y..y + height).flat_map(|y| luma.row(x, y, width)) {
+                if colours.len() <= palette::MOST && !colours.contains(sample) {
+                    colours.push(*sample);
+                }
+            }
+            uneven += usize::from(colours.len() > 1);
+            let ends = colours.iter().min().zip(colours.iter().max());
+            let range = ends.map_or(0, |(least, most)| usize::from((most - least) >> deeper));
+            let is_few = (2..=palette::MOST).contains(&colours.len());
+            drawn += usize::from(is_few && range >= 2 * colours.len());
         }
     }
     drawn * SOME > uneven

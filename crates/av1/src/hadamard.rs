@@ -1,6 +1,9 @@
 //! Hadamard transforms of cells. Compilers take what moves between lanes apart into single values, so that of large ones
 //! is done by name by the vector unit that every x86-64 processor has, elsewhere as it is written: with the same results.
 
+// Lanes are counted, so that they are seen to be as many.
+#![allow(clippy::needless_range_loop)]
+
 #[cfg(target_arch = "x86_64")]
 use pulp::core_arch::x86::Sse2;
 

@@ -151,12 +151,15 @@ fn flatly(
         place @ ..0 => p[(-place - 1) as usize],
         place => q[place as usize],
     };
+    // Sums around a place, which go along with it.
+    let around = |far: i32| (-far..=far).map(|tap| sample(tap - taps)).sum::<i32>();
+    let (mut all, mut near) = (around(taps), around(twice));
+    let mut target = at - taps as usize * over;
     for place in -taps..taps {
-        let sum: i32 = (-taps..=taps)
-            .map(|tap| sample(place + tap) * if tap.abs() <= twice { 2 } else { 1 })
-            .sum();
-        let target = at as isize + place as isize * over as isize;
-        samples[target as usize] = ((sum + (1 << (shift - 1))) >> shift) as u16;
+        samples[target] = ((all + near + (1 << (shift - 1))) >> shift) as u16;
+        target += over;
+        all += sample(place + 1 + taps) - sample(place - taps);
+        near += sample(place + 1 + twice) - sample(place - twice);
     }
 }
 
