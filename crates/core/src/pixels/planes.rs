@@ -3,9 +3,12 @@
 use super::mixing::{Meaning, Mixing, Unmixed, most};
 use super::{Channels, Gamut, Raster, Size};
 
+/// Adds the samples of a row to others.
+type Line<'a> = dyn Fn(usize, &mut Vec<u16>) + 'a;
+
 /// A plane of a picture, which may be coarser than the picture.
 pub struct Plane<'a> {
-    line: Box<dyn Fn(usize, &mut Vec<u16>) + 'a>,
+    line: Box<Line<'a>>,
     width: usize,
     height: usize,
     /// Whether it has half of the columns, and of the rows.
