@@ -92,7 +92,8 @@ mod x86 {
 
 mod plain {
     pub fn of_8(cell: &[[i16; 8]; 8]) -> u32 {
-        let mut values: Vec<i16> = cell.iter().flatten().copied().collect();
+        let mut values = [0i16; 64];
+        values.copy_from_slice(cell.as_flattened());
         for step in [1, 2, 4, 8, 16, 32] {
             for at in (0..64).filter(|at| at & step == 0) {
                 let (a, b) = (values[at], values[at + step]);
