@@ -7,40 +7,48 @@
 #[cfg(target_arch = "x86_64")]
 use pulp::core_arch::x86::Sse2;
 
-/// The sum of an 8 × 8 cell of differences, of at most 9 bits each, once it is transformed.
-#[inline(always)]
-pub(crate) fn of_8(cell: &[[i16; 8]; 8]) -> u32 {
-    #[cfg(target_arch = "x86_64")]
-    if let Some(unit) = Sse2::try_new() {
-        return x86::of_8(unit, cell);
-    }
-    plain::of_8(cell)
+/// A cell of differences, of at most 9 bits each.
+pub(crate) trait Hadamard {
+    /// Its sum once it is transformed.
+    fn transformed(&self) -> u32;
 }
 
-/// The same of a 4 × 4 cell.
-#[inline(always)]
-pub(crate) fn of_4(cell: &[[i16; 4]; 4]) -> u32 {
-    let turned = |[a, b, c, d]: [i16; 4]| {
-        let (sum, difference, other, last) = (a + b, a - b, c + d, c - d);
-        [
-            sum + other,
-            difference + last,
-            sum - other,
-            difference - last,
-        ]
-    };
-    let mut rows = *cell;
-    for lane in 0..4 {
-        let column = turned([0, 1, 2, 3].map(|row| rows[row][lane]));
-        (0..4).for_each(|row| rows[row][lane] = column[row]);
+impl Hadamard for [[i16; 8]; 8] {
+    #[inline(always)]
+    fn transformed(&self) -> u32 {
+        #[cfg(target_arch = "x86_64")]
+        if let Some(unit) = Sse2::try_new() {
+            return x86::of_8(unit, self);
+        }
+        plain::of_8(self)
     }
-    let sums = rows.map(|row| {
-        turned(row)
-            .iter()
-            .map(|value| u32::from(value.unsigned_abs()))
-            .sum::<u32>()
-    });
-    sums.iter().sum()
+}
+
+impl Hadamard for [[i16; 4]; 4] {
+    #[inline(always)]
+    fn transformed(&self) -> u32 {
+        let turned = |[a, b, c, d]: [i16; 4]| {
+            let (sum, difference, other, last) = (a + b, a - b, c + d, c - d);
+            [
+                sum + other,
+                difference + last,
+                sum - other,
+                difference - last,
+            ]
+        };
+        let mut rows = *self;
+        for lane in 0..4 {
+            let column = turned([0, 1, 2, 3].map(|row| rows[row][lane]));
+            (0..4).for_each(|row| rows[row][lane] = column[row]);
+        }
+        let sums = rows.map(|row| {
+            turned(row)
+                .iter()
+                .map(|value| u32::from(value.unsigned_abs()))
+                .sum::<u32>()
+        });
+        sums.iter().sum()
+    }
 }
 
 #[cfg(target_arch = "x86_64")]
@@ -120,9 +128,9 @@ mod tests {
         };
         for _ in 0..50 {
             let cell = [(); 8].map(|()| [(); 8].map(|()| next()));
-            assert_eq!(of_8(&cell), plain::of_8(&cell));
+            assert_eq!(cell.transformed(), plain::of_8(&cell));
         }
-        assert_eq!(of_8(&[[-255; 8]; 8]), 64 * 255);
-        assert_eq!(of_4(&[[-255; 4]; 4]), 16 * 255);
+        assert_eq!([[-255; 8]; 8].transformed(), 64 * 255);
+        assert_eq!([[-255; 4]; 4].transformed(), 16 * 255);
     }
 }

@@ -4,7 +4,7 @@
 // Lanes are counted, so that they are seen to be as many.
 #![allow(clippy::needless_range_loop)]
 
-use crate::hadamard;
+use crate::hadamard::Hadamard;
 use crate::picture::Plane;
 use crate::shape::Shape;
 use crate::wide::{body, widely};
@@ -21,45 +21,18 @@ pub(crate) fn satd(
     let size = (shape.width(), shape.height());
     let deeper = depth - 8;
     let sum = match shape.shorter() {
-        2 => widely(Small, (source, at, size, predicted, deeper)) / 2,
-        _ => widely(Large, (source, at, size, predicted, deeper)) / 4,
+        2 => widely(Cells::<4>, (source, at, size, predicted, deeper)) / 2,
+        _ => widely(Cells::<8>, (source, at, size, predicted, deeper)) / 4,
     };
     sum << deeper
 }
 
-struct Small;
+struct Cells<const N: usize>;
 
-body!(['a] Small = small,
+body!(['a] Cells<4> = cells::<4>,
     (source: &'a Plane, at: (usize, usize), size: (usize, usize), predicted: &'a [u16], deeper: u32) -> u32);
-
-struct Large;
-
-body!(['a] Large = large,
+body!(['a] Cells<8> = cells::<8>,
     (source: &'a Plane, at: (usize, usize), size: (usize, usize), predicted: &'a [u16], deeper: u32) -> u32);
-
-/// In cells of 4 × 4.
-#[inline(always)]
-fn small(
-    source: &Plane,
-    at: (usize, usize),
-    size: (usize, usize),
-    predicted: &[u16],
-    deeper: u32,
-) -> u32 {
-    cells::<4>(source, at, size, predicted, deeper, hadamard::of_4)
-}
-
-/// In cells of 8 × 8.
-#[inline(always)]
-fn large(
-    source: &Plane,
-    at: (usize, usize),
-    size: (usize, usize),
-    predicted: &[u16],
-    deeper: u32,
-) -> u32 {
-    cells::<8>(source, at, size, predicted, deeper, hadamard::of_8)
-}
 
 #[inline(always)]
 fn cells<const N: usize>(
@@ -68,8 +41,10 @@ fn cells<const N: usize>(
     (width, height): (usize, usize),
     predicted: &[u16],
     deeper: u32,
-    transformed: impl Fn(&[[i16; N]; N]) -> u32,
-) -> u32 {
+) -> u32
+where
+    [[i16; N]; N]: Hadamard,
+{
     let mut sum = 0;
     for top in (0..height).step_by(N) {
         for left in (0..width).step_by(N) {
@@ -81,7 +56,7 @@ fn cells<const N: usize>(
                     cell[row][lane] = (samples[lane] as i16 - predicted[lane] as i16) >> deeper;
                 }
             }
-            sum += transformed(&cell);
+            sum += cell.transformed();
         }
     }
     sum
