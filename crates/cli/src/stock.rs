@@ -3,6 +3,7 @@
 
 use std::collections::{BTreeMap, HashMap};
 use std::path::{Component, Path, PathBuf};
+use std::sync::Arc;
 
 use kiln_core::credits::Field;
 use kiln_core::label::Label;
@@ -85,8 +86,8 @@ impl Stock {
         let labels = labels(sources, &mut remarks)?;
         let out = find::real(&sources.out);
         let base = sources.originals.as_deref().map(find::real);
-        let held = |(key, entry): (String, Entry)| {
-            let path = clean(&out.join(&key));
+        let held = |(key, entry): (Arc<str>, Entry)| {
+            let path = clean(&out.join(&*key));
             let name = name(&path, base.as_deref(), &labels);
             Held {
                 label: labels.get(&plain_name(&name)).cloned(),
@@ -192,6 +193,7 @@ impl Held {
         let mut missing = Vec::new();
         for (name, piece) in entry.pieces {
             let made = piece.made.filter(|made| made.outdone.is_none());
+            let name = name.into_string();
             let Some(made) = made.filter(|_| !piece.is_stray) else {
                 other_names.push((name, piece.place));
                 continue;
@@ -307,11 +309,11 @@ fn shown(mut by_place: BTreeMap<Option<String>, Vec<Piece>>, places: &[PlaceGive
 /// Where pieces are found: of those that are still what was delivered.
 fn addresses(record: &Record) -> HashMap<String, String> {
     let entries = record.originals.values().flat_map(|entry| &entry.pieces);
-    let made: HashMap<&String, &String> = entries
-        .filter_map(|(name, piece)| Some((name, &piece.made.as_ref()?.digest)))
+    let made: HashMap<&str, &String> = entries
+        .filter_map(|(name, piece)| Some((&**name, &piece.made.as_ref()?.digest)))
         .collect();
     let files = record.deliveries.values().flatten();
-    let known = files.filter(|(name, file)| made.get(name) == Some(&&file.digest));
+    let known = files.filter(|(name, file)| made.get(name.as_str()) == Some(&&file.digest));
     known
         .filter_map(|(name, file)| Some((name.clone(), file.address.clone()?)))
         .collect()

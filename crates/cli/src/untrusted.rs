@@ -25,6 +25,12 @@ pub fn ledger(bytes: &[u8]) -> Vec<String> {
     ledger::names(bytes)
 }
 
+/// Reads the journal of a ledger, whose records are the lines of these bytes; gives the names of all pieces that it
+/// knows.
+pub fn journal(records: &[u8]) -> Vec<String> {
+    ledger::journaled(records)
+}
+
 /// What is made of what a server answers to a delivery.
 #[derive(Clone, Debug)]
 pub struct Answer {

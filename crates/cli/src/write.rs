@@ -4,7 +4,7 @@
 use std::collections::HashMap;
 use std::ffi::OsStr;
 use std::fs::{self, File, OpenOptions, TryLockError};
-use std::io::{self, Write};
+use std::io::{self, BufWriter, Write};
 use std::path::{Component, Path, PathBuf};
 use std::sync::{Mutex, PoisonError};
 
@@ -23,6 +23,14 @@ const LOCK: &str = ".kiln-lock";
 /// Writes a file by way of a temporary one beside it: written, synced, renamed. A link of that name
 /// is replaced, not followed.
 pub fn whole(path: &Path, bytes: &[u8]) -> io::Result<()> {
+    whole_by(path, |out| out.write_all(bytes)).map(drop)
+}
+
+/// The same of bytes that are written as they come; returns how many those are.
+pub fn whole_by(
+    path: &Path,
+    write: impl FnOnce(&mut dyn Write) -> io::Result<()>,
+) -> io::Result<u64> {
     let name = path.file_name().ok_or(io::ErrorKind::InvalidInput)?;
     let folder = match path.parent() {
         Some(folder) if !folder.as_os_str().is_empty() => folder,
@@ -31,11 +39,13 @@ pub fn whole(path: &Path, bytes: &[u8]) -> io::Result<()> {
     fs::create_dir_all(folder)?;
     let mut hidden = std::ffi::OsString::from(".");
     hidden.push(name);
-    let mut part = begun(folder, &hidden, PART)?;
-    part.write_all(bytes)?;
+    let mut out = BufWriter::new(begun(folder, &hidden, PART)?);
+    write(&mut out)?;
+    let part = out.into_inner().map_err(io::IntoInnerError::into_error)?;
     part.as_file().sync_all()?;
+    let length = part.as_file().metadata()?.len();
     part.persist(path)?;
-    Ok(())
+    Ok(length)
 }
 
 /// A temporary file in a folder, which is to be named when it is whole. Readable to others as any file is, and new: a

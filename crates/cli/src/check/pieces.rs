@@ -55,7 +55,7 @@ fn pieces(folder: &Path, original: &str, entry: &Entry, is_own: bool, flaws: &mu
         let Some(made) = standing.filter(|_| leads_below(name)) else {
             continue;
         };
-        let path = folder.join(name);
+        let path = folder.join(&**name);
         let file = path.to_string_lossy().into_owned();
         let at = At::file(&file);
         let Ok(bytes) = fs::read(&path) else {

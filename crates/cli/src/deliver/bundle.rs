@@ -173,7 +173,9 @@ pub fn make(
             report.old.push(name.clone());
         }
     }
-    ledger.save().map_err(Failure::unwritable(ledger.path()))?;
+    ledger
+        .settle()
+        .map_err(Failure::unwritable(ledger.path()))?;
     Ok(report)
 }
 

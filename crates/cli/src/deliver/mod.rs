@@ -151,7 +151,9 @@ fn send(
         }
     }
     errand.prune(ledger, &mut report);
-    ledger.save().map_err(Failure::unwritable(ledger.path()))?;
+    ledger
+        .settle()
+        .map_err(Failure::unwritable(ledger.path()))?;
     Ok(report)
 }
 

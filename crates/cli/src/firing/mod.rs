@@ -358,7 +358,8 @@ fn make(
         refused: refused.collect(),
     };
     let mut strays = strays::tend(plan, &known, settings, &folder, &mut ledger)?;
-    save(&mut ledger)?;
+    let saved = ledger.save();
+    saved.map_err(Failure::unwritable(ledger.path()))?;
 
     interrupt::watch()?;
     let mut run = Run {
@@ -380,7 +381,8 @@ fn make(
     }
     run.progress.end();
     strays.extend(strays::replaced(plan, settings, &folder, &mut run.ledger)?);
-    save(&mut run.ledger)?;
+    let settled = run.ledger.settle();
+    settled.map_err(Failure::unwritable(run.ledger.path()))?;
     let views = match settings.page {
         Some(_) => views::all(run.charges, &folder, settings)?,
         None => Vec::new(),
@@ -468,9 +470,4 @@ fn claim(
     } else {
         Err(Failure::Foreign(foreign))
     }
-}
-
-fn save(ledger: &mut Ledger) -> Result<(), Failure> {
-    let saved = ledger.save();
-    saved.map_err(Failure::unwritable(ledger.path()))
 }

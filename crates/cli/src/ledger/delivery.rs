@@ -48,13 +48,19 @@ impl Delivered {
 /// What may be believed of deliveries: names lead below their target, and addresses are of the web.
 pub fn checked(mut deliveries: Deliveries) -> Deliveries {
     for files in deliveries.values_mut() {
-        files.retain(|name, _| leads_below(name));
-        for file in files.values_mut() {
-            file.address = file.address.take().filter(|text| is_address(text));
-        }
+        let all = std::mem::take(files).into_iter();
+        *files = all
+            .filter_map(|(name, file)| believed(&name, file).map(|file| (name, file)))
+            .collect();
     }
     deliveries.retain(|_, files| !files.is_empty());
     deliveries
+}
+
+/// What may be believed of one delivered file.
+pub fn believed(name: &str, mut file: Delivered) -> Option<Delivered> {
+    file.address = file.address.take().filter(|text| is_address(text));
+    leads_below(name).then_some(file)
 }
 
 /// Whether a text is the address of a file on the web, as it stands.

@@ -1,11 +1,14 @@
 //! What a ledger knows of originals and pieces.
 
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
 use kiln_core::encode::Format;
 use kiln_core::pipeline::{Account, Part};
 use kiln_core::pixels::{Area, Size};
 use serde::{Deserialize, Serialize};
+
+use super::few::Few;
 
 /// What is known of one original.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
@@ -16,7 +19,7 @@ pub struct Entry {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub content: Option<Trimmed>,
     /// Its pieces by their names.
-    pub pieces: BTreeMap<String, PieceEntry>,
+    pub pieces: Few<PieceEntry>,
     /// Names that pieces of it had once, and their places: a site may still refer to them.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     pub earlier: BTreeMap<String, Option<String>>,
@@ -50,7 +53,7 @@ pub struct PieceEntry {
     /// The digest of all that decides its bytes, but for the original.
     pub recipe: String,
     /// What became of it; `None` while it is only planned.
-    pub made: Option<Made>,
+    pub made: Option<Arc<Made>>,
     /// The digest of the file that has stood there since an earlier program or plan, where nothing
     /// else of it holds any more.
     #[serde(default, skip_serializing_if = "Option::is_none")]

@@ -2,6 +2,8 @@
 //! as untrusted as a picture.
 
 use std::collections::{BTreeMap, HashSet};
+use std::io::{self, Write};
+use std::sync::Arc;
 
 use kiln_core::encode::{Coding, Format};
 use kiln_core::pipeline::Attempt;
@@ -31,11 +33,14 @@ pub enum Form {
     Damaged,
 }
 
+/// Originals by their paths, seen from the out folder.
+pub type Originals = BTreeMap<Arc<str>, Entry>;
+
 /// What a ledger holds.
 #[derive(Debug, Default)]
 pub struct Sound {
     /// The originals and their pieces.
-    pub originals: BTreeMap<String, Entry>,
+    pub originals: Originals,
     /// What was delivered.
     pub deliveries: Deliveries,
     /// The form that it had, where that is an earlier one.
@@ -104,20 +109,20 @@ struct FirstPiece {
     piece: EarlierPiece,
 }
 
-/// A ledger's bytes.
+/// Writes a ledger, as a document.
 pub fn write(
-    originals: &BTreeMap<String, Entry>,
+    out: &mut dyn Write,
+    originals: &Originals,
     deliveries: &Deliveries,
-) -> serde_json::Result<Vec<u8>> {
+) -> io::Result<()> {
     let document = Document {
         schema: SCHEMA,
         kiln: env!("CARGO_PKG_VERSION").to_owned(),
         originals,
         deliveries: (!deliveries.is_empty()).then_some(deliveries),
     };
-    let mut text = serde_json::to_vec_pretty(&document)?;
-    text.push(b'\n');
-    Ok(text)
+    serde_json::to_writer_pretty(&mut *out, &document)?;
+    out.write_all(b"\n")
 }
 
 /// Reads a ledger's bytes.
@@ -156,20 +161,20 @@ pub fn digests(text: &[u8]) -> HashSet<String> {
         .collect()
 }
 
-fn by_pieces(earlier: ByPieces) -> BTreeMap<String, Entry> {
-    let mut originals: BTreeMap<String, Entry> = BTreeMap::new();
+fn by_pieces(earlier: ByPieces) -> Originals {
+    let mut originals = Originals::new();
     for (name, FirstPiece { original, piece }) in earlier.pieces {
-        let entry = originals.entry(original).or_default();
-        entry.pieces.insert(name, piece.carried());
+        let entry = originals.entry(original.into()).or_default();
+        entry.pieces.insert(&name, piece.carried());
     }
     originals
 }
 
-fn by_originals(earlier: ByOriginals) -> BTreeMap<String, Entry> {
+fn by_originals(earlier: ByOriginals) -> Originals {
     let entry = |(original, entry): (String, EarlierEntry)| {
         let pieces = entry.pieces.into_iter();
         let pieces = pieces
-            .map(|(name, piece)| (name, piece.carried()))
+            .map(|(name, piece)| (name.into(), piece.carried()))
             .collect();
         let entry = Entry {
             digest: entry.digest,
@@ -177,7 +182,7 @@ fn by_originals(earlier: ByOriginals) -> BTreeMap<String, Entry> {
             pieces,
             earlier: BTreeMap::new(),
         };
-        (original, entry)
+        (original.into(), entry)
     };
     earlier.originals.into_iter().map(entry).collect()
 }
@@ -199,22 +204,8 @@ impl EarlierPiece {
 }
 
 /// What may be believed of a ledger.
-fn checked(mut originals: BTreeMap<String, Entry>, schema: u64) -> Sound {
-    let mut outside = 0;
-    for entry in originals.values_mut() {
-        let all = entry.pieces.len();
-        entry.pieces.retain(|name, _| leads_below(name));
-        outside += all - entry.pieces.len();
-        entry.earlier.retain(|name, _| leads_below(name));
-        for piece in entry.pieces.values_mut() {
-            if piece.made.as_ref().is_some_and(|made| !is_sound(made)) {
-                // It will be made again; the file is ours all the same.
-                piece.unmake();
-            }
-            let is_width = |width: &f64| width.is_finite() && *width > 0.0;
-            piece.displayed = piece.displayed.filter(is_width);
-        }
-    }
+fn checked(mut originals: Originals, schema: u64) -> Sound {
+    let outside = originals.values_mut().map(check).sum();
     originals.retain(|_, entry| !entry.pieces.is_empty());
     Sound {
         originals,
@@ -222,6 +213,22 @@ fn checked(mut originals: BTreeMap<String, Entry>, schema: u64) -> Sound {
         carried_from: Some(schema).filter(|schema| *schema < SCHEMA.into()),
         outside,
     }
+}
+
+/// Leaves what may be believed of an original; returns how many names lead out of the out folder.
+pub fn check(entry: &mut Entry) -> usize {
+    let all = entry.pieces.len();
+    entry.pieces.retain(|name, _| leads_below(name));
+    entry.earlier.retain(|name, _| leads_below(name));
+    for piece in entry.pieces.values_mut() {
+        if piece.made.as_ref().is_some_and(|made| !is_sound(made)) {
+            // It will be made again; the file is ours all the same.
+            piece.unmake();
+        }
+        let is_width = |width: &f64| width.is_finite() && *width > 0.0;
+        piece.displayed = piece.displayed.filter(is_width);
+    }
+    all - entry.pieces.len()
 }
 
 /// Whether what is said of a piece can be true.
@@ -289,7 +296,8 @@ mod tests {
         for (made, believed) in cases {
             let found = sound(&ledger(&made));
             assert_eq!(found.outside, 1, "a name that leads out");
-            let piece = &found.originals["../a.jpg"].pieces["a-1.webp"];
+            let piece = found.originals["../a.jpg"].pieces.get("a-1.webp");
+            let piece = piece.expect("it is known");
             assert_eq!(piece.made.is_some(), believed, "{made}");
             let standing = (!believed).then_some("p");
             assert_eq!(piece.standing.as_deref(), standing, "{made}");
@@ -320,7 +328,8 @@ mod tests {
         );
         assert_eq!(files["c.webp"].address, None);
         let entry = super::super::Deliveries::from([("x".to_owned(), files.clone())]);
-        let written = write(&BTreeMap::new(), &entry).expect("memory");
+        let mut written = Vec::new();
+        write(&mut written, &Originals::new(), &entry).expect("memory");
         let again = sound(&String::from_utf8(written).expect("text")).deliveries;
         assert_eq!(again, entry);
     }

@@ -2,23 +2,28 @@
 
 mod delivery;
 mod entry;
+mod few;
 mod form;
+mod journal;
+mod kept;
+mod opened;
 
-use std::collections::{BTreeMap, HashMap, HashSet};
-use std::fs;
+use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::io;
-use std::path::{Path, PathBuf};
+use std::path::Path;
+use std::sync::Arc;
 use std::time::{Duration, Instant};
 
 use kiln_core::encode::Format;
-use kiln_core::pixels::Area;
 use kiln_core::plan::PlannedPiece;
 
-use crate::failure::Failure;
-use crate::{wording, write};
 pub use delivery::{Delivered, Deliveries, is_address};
 pub use entry::{Entry, Made, PieceEntry, Share, Trimmed};
 use form::Form;
+pub use form::Originals;
+use form::Sound;
+use kept::{Kept, stands_alone};
+pub use opened::{Opened, Record};
 
 /// The name of the ledger in the out folder.
 pub const NAME: &str = "kiln-ledger.json";
@@ -26,12 +31,9 @@ pub const NAME: &str = "kiln-ledger.json";
 /// What plans pieces where no kiln file does.
 pub const COMMAND: &str = "kiln fire";
 
-/// While pieces are made, it is saved about this often: more would cost more time than what a
-/// crash can lose.
+/// While pieces are made, what is new is noted about this often: waiting for the disk more often would cost more
+/// time than what a crash can lose.
 const SAVE_EVERY: Duration = Duration::from_secs(1);
-
-/// Saving takes at most one part in this many of the time.
-const SAVE_SHARE: u32 = 20;
 
 /// Names of earlier pieces that are remembered of an original.
 const EARLIER: usize = 256;
@@ -39,22 +41,22 @@ const EARLIER: usize = 256;
 /// The originals of an out folder and their pieces.
 #[derive(Debug)]
 pub struct Ledger {
-    path: PathBuf,
-    originals: BTreeMap<String, Entry>,
+    kept: Kept,
+    originals: Originals,
     deliveries: Deliveries,
     /// Every piece's original.
-    owners: HashMap<String, String>,
+    owners: HashMap<Box<str>, Arc<str>>,
+    /// What was changed since it was saved.
+    news: News,
     saved: Instant,
-    pause: Duration,
 }
 
-/// What a ledger holds.
-#[derive(Debug)]
-pub struct Record {
-    /// The originals and their pieces.
-    pub originals: BTreeMap<String, Entry>,
-    /// What was delivered.
-    pub deliveries: Deliveries,
+/// What was changed.
+#[derive(Debug, Default)]
+struct News {
+    originals: BTreeSet<Arc<str>>,
+    /// Targets, and names of files there.
+    files: BTreeSet<(String, String)>,
 }
 
 /// A planned piece that was finished.
@@ -77,7 +79,7 @@ pub struct Known {
     /// The digest of the original.
     pub original: String,
     /// The piece.
-    pub made: Made,
+    pub made: Arc<Made>,
 }
 
 /// A piece that nothing plans for any more.
@@ -89,110 +91,24 @@ pub struct Stray {
     pub digest: Option<String>,
 }
 
-/// A ledger as it was found.
-#[derive(Debug)]
-pub struct Opened {
-    /// The ledger.
-    pub ledger: Ledger,
-    /// What its owner should know.
-    pub remarks: Vec<String>,
-}
-
 impl Ledger {
-    /// The ledger of an out folder, empty where there is none. One of an earlier form is carried
-    /// over, one of a newer form left alone, and a damaged one set aside under another name.
-    pub fn open(out: &Path) -> Result<Opened, Failure> {
-        let path = out.join(NAME);
-        let mut remarks = Vec::new();
-        let Some(text) = text(&path).map_err(Failure::unreadable(&path))? else {
-            let ledger = Ledger::new(path, form::Sound::default());
-            return Ok(Opened { ledger, remarks });
-        };
-        let sound = match form::read(&text) {
-            Form::Sound(sound) => {
-                if let Some(schema) = sound.carried_from {
-                    remarks.push(format!(
-                        "the ledger is of an earlier form (schema {schema}) and is carried over; its pieces are made again where they are planned"
-                    ));
-                }
-                if sound.outside > 0 {
-                    let names = wording::count(sound.outside, "name", "names");
-                    remarks.push(format!(
-                        "the ledger has {names} outside the out folder, which are passed over"
-                    ));
-                }
-                sound
-            }
-            Form::Newer { schema, kiln } => {
-                return Err(Failure::NewerLedger { path, schema, kiln });
-            }
-            Form::Damaged => {
-                let aside = set_aside(&path).map_err(Failure::unwritable(&path))?;
-                remarks.push(format!(
-                    "the ledger could not be read; it is set aside as {} and a new one begun",
-                    aside.display()
-                ));
-                form::Sound::default()
-            }
-        };
-        let ledger = Ledger::new(path, sound);
-        Ok(Opened { ledger, remarks })
-    }
-
-    /// What is recorded of an out folder, which is left as it is; `None` where it cannot be read.
-    pub fn look(out: &Path) -> Result<Option<Record>, Failure> {
-        let path = out.join(NAME);
-        let text = text(&path).map_err(Failure::unreadable(&path))?;
-        Ok(match form::read(&text.unwrap_or_default()) {
-            Form::Sound(sound) => Some(Record {
-                originals: sound.originals,
-                deliveries: sound.deliveries,
-            }),
-            Form::Newer { schema, kiln } => {
-                return Err(Failure::NewerLedger { path, schema, kiln });
-            }
-            Form::Damaged => None,
-        })
-    }
-
-    /// What uniform borders leave of the originals of an out folder, by the digests of their
-    /// bytes; nothing where there is no ledger that can be read.
-    pub fn contents(out: &Path) -> HashMap<String, Area> {
-        let text = text(&out.join(NAME)).ok().flatten();
-        let entries = match form::read(&text.unwrap_or_default()) {
-            Form::Sound(sound) => sound.originals,
-            Form::Newer { .. } | Form::Damaged => BTreeMap::new(),
-        };
-        let contents = entries.into_values().filter_map(|entry| entry.content);
-        contents.map(|content| (content.of, content.area)).collect()
-    }
-
-    /// The digests in ledgers of an out folder that were damaged and set aside: files with one of
-    /// these are pieces of earlier firings.
-    pub fn set_aside(out: &Path) -> HashSet<String> {
-        let asides = (1..).map(|number| aside(&out.join(NAME), number));
-        let texts = asides.map_while(|aside| text(&aside).ok().flatten());
-        texts.flat_map(|text| form::digests(&text)).collect()
-    }
-
-    fn new(path: PathBuf, sound: form::Sound) -> Ledger {
-        let form::Sound {
+    fn new(kept: Kept, sound: Sound) -> Ledger {
+        let Sound {
             originals,
             deliveries,
             ..
         } = sound;
-        let owner = |(original, entry): (&String, &Entry)| {
-            let names: Vec<String> = entry.pieces.keys().cloned().collect();
-            let original = original.clone();
-            names.into_iter().map(move |name| (name, original.clone()))
-        };
+        let owned = originals.iter().flat_map(|(original, entry)| {
+            let names = entry.pieces.names();
+            names.map(move |name| (name.into(), Arc::clone(original)))
+        });
         Ledger {
-            path,
-            owners: originals.iter().flat_map(owner).collect(),
+            kept,
+            owners: owned.collect(),
             originals,
             deliveries,
+            news: News::default(),
             saved: Instant::now(),
-            pause: SAVE_EVERY,
         }
     }
 
@@ -205,21 +121,32 @@ impl Ledger {
     /// and recipe is kept: it may still be good.
     pub fn enter(&mut self, original: &str, piece: &str, mut entry: PieceEntry) {
         let owner = self.owners.get(piece);
-        if owner.is_some_and(|owner| owner != original) {
+        if owner.is_some_and(|owner| **owner != *original) {
             self.forget(piece);
         }
         // The original keeps its digest, even when this is its only piece.
-        let owner = self.originals.entry(original.to_owned()).or_default();
-        if let Some(mut earlier) = owner.pieces.remove(piece) {
-            if earlier.recipe != entry.recipe {
-                earlier.unmake();
+        let known = self.originals.get_key_value(original);
+        let key = known.map_or_else(|| original.into(), |(key, _)| Arc::clone(key));
+        let owner = self.originals.entry(Arc::clone(&key)).or_default();
+        let was_earlier = owner.earlier.remove(piece).is_some();
+        match owner.pieces.get_mut(piece) {
+            Some(earlier) => {
+                if earlier.recipe != entry.recipe {
+                    earlier.unmake();
+                }
+                entry.made = earlier.made.take();
+                entry.standing = earlier.standing.take().or(entry.standing);
+                if was_earlier || *earlier != entry {
+                    self.news.originals.insert(key);
+                }
+                *earlier = entry;
             }
-            entry.made = earlier.made;
-            entry.standing = earlier.standing.or(entry.standing);
+            None => {
+                owner.pieces.insert(piece, entry);
+                self.owners.insert(piece.into(), Arc::clone(&key));
+                self.news.originals.insert(key);
+            }
         }
-        owner.earlier.remove(piece);
-        owner.pieces.insert(piece.to_owned(), entry);
-        self.owners.insert(piece.to_owned(), original.to_owned());
     }
 
     /// Strikes a piece out, and its original with its last piece. Its name is remembered, where a file
@@ -240,6 +167,7 @@ impl Ledger {
                 self.originals.remove(&original);
             }
         }
+        self.news.originals.insert(original);
     }
 
     /// Every finished piece whose recipe still holds, as it was when the run began.
@@ -252,7 +180,7 @@ impl Ledger {
                     original: original.clone()?,
                     made: piece.made.clone()?,
                 };
-                Some((name.clone(), known))
+                Some((name.to_owned(), known))
             });
             known.collect::<Vec<_>>()
         };
@@ -261,19 +189,35 @@ impl Ledger {
 
     /// Notes the digest of an original. If it is another than before, none of its pieces holds.
     pub fn read(&mut self, original: &str, digest: String) {
-        let Some(entry) = self.originals.get_mut(original) else {
-            return;
-        };
-        if entry.digest.as_ref() != Some(&digest) {
-            entry.pieces.values_mut().for_each(PieceEntry::unmake);
-            entry.digest = Some(digest);
-        }
+        self.change(original, |entry| {
+            let is_new = entry.digest.as_ref() != Some(&digest);
+            if is_new {
+                entry.pieces.values_mut().for_each(PieceEntry::unmake);
+                entry.digest = Some(digest);
+            }
+            is_new
+        });
     }
 
     /// Notes what uniform borders leave of an original.
     pub fn searched(&mut self, original: &str, content: Trimmed) {
-        if let Some(entry) = self.originals.get_mut(original) {
-            entry.content = Some(content);
+        self.change(original, |entry| {
+            let content = Some(content);
+            let is_new = entry.content != content;
+            entry.content = content;
+            is_new
+        });
+    }
+
+    /// Changes what is known of an original, where it is one; it is told whether that is new.
+    fn change(&mut self, original: &str, change: impl FnOnce(&mut Entry) -> bool) {
+        // What is in a tree under a key lends it unchanged only.
+        let key = self.originals.get_key_value(original);
+        let key = key.map(|(key, _)| Arc::clone(key));
+        if let (Some(entry), Some(key)) = (self.originals.get_mut(original), key)
+            && change(entry)
+        {
+            self.news.originals.insert(key);
         }
     }
 
@@ -295,21 +239,29 @@ impl Ledger {
     /// holds any more.
     pub fn finished(&mut self, piece: &PlannedPiece, name: &str, made: Made) {
         for other in piece.names().filter(|other| *other != name) {
-            if let Some(entry) = self.entry(other) {
+            self.change_piece(other, |entry| {
+                let is_new = entry.made.is_some();
                 entry.unmake();
-            }
+                is_new
+            });
         }
-        if let Some(entry) = self.entry(name) {
-            entry.made = Some(made);
+        self.change_piece(name, |entry| {
+            entry.made = Some(Arc::new(made));
             entry.standing = None;
-        }
+            true
+        });
     }
 
     /// Notes that a piece that was finished is left out, for one in another format.
     pub fn outdone(&mut self, name: &str, by: Format) {
-        if let Some(made) = self.entry(name).and_then(|entry| entry.made.as_mut()) {
-            made.outdone = Some(by);
-        }
+        self.change_piece(name, |entry| {
+            let made = entry.made.as_mut();
+            let Some(made) = made.filter(|made| made.outdone != Some(by)) else {
+                return false;
+            };
+            Arc::make_mut(made).outdone = Some(by);
+            true
+        });
     }
 
     /// The digest of a file that stands under a name that was made before, where nothing else of it
@@ -327,16 +279,22 @@ impl Ledger {
 
     /// Notes that nothing plans a piece any more.
     pub fn strayed(&mut self, name: &str) {
-        if let Some(entry) = self.entry(name) {
-            entry.is_stray = true;
-        }
+        self.change_piece(name, |entry| !std::mem::replace(&mut entry.is_stray, true));
     }
 
     /// Notes that nothing stands under a name any more.
     pub fn cleared(&mut self, name: &str) {
-        if let Some(entry) = self.entry(name) {
-            entry.standing = None;
-        }
+        self.change_piece(name, |entry| entry.standing.take().is_some());
+    }
+
+    /// Changes what is known of a piece, where it is one; it is told whether that is new.
+    fn change_piece(&mut self, name: &str, change: impl FnOnce(&mut PieceEntry) -> bool) {
+        let Some(owner) = self.owners.get(name).map(Arc::clone) else {
+            return;
+        };
+        self.change(&owner, |entry| {
+            entry.pieces.get_mut(name).is_some_and(change)
+        });
     }
 
     /// What deliveries put at a target, by its address.
@@ -347,22 +305,25 @@ impl Ledger {
     /// Notes that a file arrived at a target.
     pub fn arrived(&mut self, target: &str, name: &str, file: Delivered) {
         let files = self.deliveries.entry(target.to_owned()).or_default();
-        files.insert(name.to_owned(), file);
+        if files.get(name) != Some(&file) {
+            files.insert(name.to_owned(), file);
+            let news = (target.to_owned(), name.to_owned());
+            self.news.files.insert(news);
+        }
     }
 
     /// Notes that a file that was delivered does not stand at a target any more.
     pub fn withdrawn(&mut self, target: &str, name: &str) {
-        if let Some(files) = self.deliveries.get_mut(target) {
-            files.remove(name);
-            if files.is_empty() {
-                self.deliveries.remove(target);
-            }
+        let Some(files) = self.deliveries.get_mut(target) else {
+            return;
+        };
+        if files.remove(name).is_some() {
+            let news = (target.to_owned(), name.to_owned());
+            self.news.files.insert(news);
         }
-    }
-
-    fn entry(&mut self, name: &str) -> Option<&mut PieceEntry> {
-        let owner = self.originals.get_mut(self.owners.get(name)?)?;
-        owner.pieces.get_mut(name)
+        if files.is_empty() {
+            self.deliveries.remove(target);
+        }
     }
 
     /// The pieces that are not among the planned ones and that `unwanted` holds for, which is given
@@ -375,10 +336,10 @@ impl Ledger {
         let mut strays = Vec::new();
         for (original, entry) in &self.originals {
             let pieces = entry.pieces.iter();
-            let loose = pieces.filter(|(name, _)| !planned.contains(name.as_str()));
+            let loose = pieces.filter(|(name, _)| !planned.contains(name));
             let stray = loose.filter(|(_, piece)| unwanted(original, piece.by.as_deref()));
             strays.extend(stray.map(|(name, piece)| Stray {
-                name: name.clone(),
+                name: name.to_owned(),
                 digest: piece.file().cloned(),
             }));
         }
@@ -386,28 +347,60 @@ impl Ledger {
         strays
     }
 
-    /// Saves it, whole or not at all.
+    /// Saves what is new.
     pub fn save(&mut self) -> io::Result<()> {
-        let start = Instant::now();
-        let text = form::write(&self.originals, &self.deliveries)?;
-        let saved = write::whole(&self.path, &text);
         self.saved = Instant::now();
-        self.pause = SAVE_EVERY.max(start.elapsed() * SAVE_SHARE);
-        saved
+        if !self.kept.has_document() {
+            return self.compact();
+        }
+        let News { originals, files } = &self.news;
+        let mut lines = Vec::new();
+        for path in originals {
+            let entry = self.originals.get(path);
+            journal::add(&mut lines, &journal::Record::Original { path, entry })?;
+        }
+        for (target, name) in files {
+            let files = self.deliveries.get(target);
+            let file = files.and_then(|files| files.get(name));
+            let (target, name) = (target.as_str(), name.as_str());
+            let record = journal::Record::Delivered { target, name, file };
+            journal::add(&mut lines, &record)?;
+        }
+        if !lines.is_empty() {
+            self.kept.note(&lines)?;
+            self.news = News::default();
+        }
+        Ok(())
     }
 
-    /// Saves it where the last time is a while ago.
+    /// Saves what is new where the last time is a while ago.
     pub fn save_now_and_then(&mut self) -> io::Result<()> {
-        if self.saved.elapsed() < self.pause {
+        if self.saved.elapsed() < SAVE_EVERY {
             Ok(())
         } else {
             self.save()
         }
     }
 
+    /// Saves it at the end of a run: as one document, but where that is large and little is new.
+    pub fn settle(&mut self) -> io::Result<()> {
+        self.save()?;
+        if self.kept.is_worth_compacting() {
+            self.compact()?;
+        }
+        Ok(())
+    }
+
+    /// Saves all of it as one document.
+    pub fn compact(&mut self) -> io::Result<()> {
+        self.kept.write(&self.originals, &self.deliveries)?;
+        self.news = News::default();
+        Ok(())
+    }
+
     /// Where it is kept.
     pub fn path(&self) -> &Path {
-        &self.path
+        self.kept.path()
     }
 }
 
@@ -419,38 +412,27 @@ pub fn is_in(folder: &Path) -> bool {
 
 /// The names of all pieces that a ledger's bytes tell of.
 pub fn names(bytes: &[u8]) -> Vec<String> {
-    let Form::Sound(sound) = form::read(bytes) else {
-        return form::digests(bytes).into_iter().collect();
-    };
-    let entries = sound.originals.into_values();
-    entries.flat_map(|entry| entry.pieces.into_keys()).collect()
-}
-
-/// A ledger's bytes; `None` where there is none. A link is not followed.
-fn text(path: &Path) -> io::Result<Option<Vec<u8>>> {
-    match path.symlink_metadata() {
-        Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(None),
-        Ok(about) if !about.is_file() => Err(io::Error::other("it is no file of its own")),
-        _ => fs::read(path).map(Some),
+    match form::read(bytes) {
+        Form::Sound(sound) => named(&sound),
+        Form::Newer { .. } | Form::Damaged => form::digests(bytes).into_iter().collect(),
     }
 }
 
-/// The name of a damaged ledger, by its number.
-fn aside(path: &Path, number: usize) -> PathBuf {
-    let mut name = format!("{NAME}.unreadable");
-    if number > 1 {
-        name = format!("{name}-{number}");
+/// The names of all pieces that the records of a journal tell of, a line each, whose digests fit.
+pub fn journaled(records: &[u8]) -> Vec<String> {
+    let (mut lines, mut sound) = (Vec::new(), Sound::default());
+    for record in records.split(|byte| *byte == b'\n') {
+        journal::add_line(&mut lines, record);
     }
-    path.with_file_name(name)
+    // Bytes in memory can always be read.
+    let _ = journal::replay(&lines[..], &mut sound);
+    named(&sound)
 }
 
-/// Sets a damaged ledger aside, beside those that were before.
-fn set_aside(path: &Path) -> io::Result<PathBuf> {
-    let mut names = (1..).map(|number| aside(path, number));
-    let free = names.find(|name| name.symlink_metadata().is_err());
-    let free = free.unwrap_or_else(|| aside(path, 1));
-    fs::rename(path, &free)?;
-    Ok(free)
+fn named(sound: &Sound) -> Vec<String> {
+    let entries = sound.originals.values();
+    let names = entries.flat_map(|entry| entry.pieces.names());
+    names.map(str::to_owned).collect()
 }
 
 #[cfg(test)]

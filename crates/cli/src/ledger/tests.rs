@@ -1,8 +1,12 @@
+use super::kept::Document;
 use super::*;
+use crate::failure::Failure;
+use std::fs;
+
 use kiln_core::budget::Verdict;
 use kiln_core::encode::{Chroma, Coding, Pace};
 use kiln_core::pipeline::{Account, Attempt, Part};
-use kiln_core::pixels::Size;
+use kiln_core::pixels::{Area, Size};
 use kiln_core::plan::Candidate;
 
 fn entry(recipe: &str) -> PieceEntry {
@@ -51,9 +55,15 @@ fn made(digest: &str) -> Made {
     }
 }
 
+/// A ledger that is never saved.
+fn unkept() -> Ledger {
+    let kept = Kept::of(Path::new(""), Document::Absent, &Default::default());
+    Ledger::new(kept, Sound::default())
+}
+
 /// A ledger with one original of two pieces, both made.
 fn fired() -> Ledger {
-    let mut ledger = Ledger::new(PathBuf::new(), form::Sound::default());
+    let mut ledger = unkept();
     for piece in ["a-1.webp", "a-2.webp"] {
         ledger.enter("../a.jpg", piece, entry("r"));
     }
@@ -190,7 +200,7 @@ fn a_share_is_kept_as_long_as_its_piece_holds() {
 /// another is known by its digest until it is gone.
 #[test]
 fn a_piece_has_one_of_its_names_at_a_time() {
-    let mut ledger = Ledger::new(PathBuf::new(), form::Sound::default());
+    let mut ledger = unkept();
     let piece = planned(&["a.webp", "a.png"]);
     for name in piece.names() {
         ledger.enter("../a.jpg", name, entry("r"));
@@ -205,4 +215,115 @@ fn a_piece_has_one_of_its_names_at_a_time() {
     assert_eq!(ledger.standing("a.webp"), Some("one"));
     ledger.cleared("a.webp");
     assert_eq!(ledger.standing("a.webp"), None);
+}
+
+/// A folder with a ledger whose journal has these pieces of one original, each in a record of its own; the bytes
+/// of the journal after each.
+fn noted(pieces: &[&str]) -> (tempfile::TempDir, Vec<usize>) {
+    let folder = tempfile::tempdir().expect("a folder");
+    let mut ledger = Ledger::open(folder.path()).expect("a new one").ledger;
+    ledger.save().expect("room");
+    let journal = folder.path().join(journal::NAME);
+    let mut ends = vec![0];
+    for (index, piece) in pieces.iter().enumerate() {
+        ledger.enter(&format!("../{index}.jpg"), piece, entry("r"));
+        ledger.read(&format!("../{index}.jpg"), "content".to_owned());
+        ledger.finished(&planned(&[piece]), piece, made("one"));
+        ledger.save().expect("room");
+        ends.push(fs::metadata(&journal).expect("a journal").len() as usize);
+    }
+    (folder, ends)
+}
+
+/// Wherever a crash cuts a journal off, all records before hold, and it goes on from there.
+#[test]
+fn a_journal_that_is_cut_off_anywhere_goes_on() {
+    let pieces = ["a.webp", "b.webp", "c.webp"];
+    let (folder, ends) = noted(&pieces);
+    let path = folder.path().join(journal::NAME);
+    let whole = fs::read(&path).expect("a journal");
+    for cut in 0..=whole.len() {
+        fs::write(&path, &whole[..cut]).expect("room");
+        let Opened {
+            mut ledger,
+            remarks,
+        } = Ledger::open(folder.path()).expect("sound");
+        // A record is whole without the end of its line too.
+        let before = ends[1..].iter().filter(|end| **end <= cut + 1).count();
+        assert_eq!(known(&ledger), pieces[..before], "cut at {cut}");
+        assert!(remarks.is_empty(), "cut at {cut}: {remarks:?}");
+        ledger.enter("../d.jpg", "d.webp", entry("r"));
+        ledger.save().expect("room");
+        let again = Ledger::open(folder.path()).expect("sound").ledger;
+        assert_eq!(known(&again), pieces[..before], "cut at {cut}");
+        assert!(again.knows("d.webp"), "cut at {cut}");
+    }
+}
+
+/// What is damaged elsewhere is lost alone, and said.
+#[test]
+fn a_damaged_record_is_passed_over_with_a_word() {
+    let (folder, ends) = noted(&["a.webp", "b.webp", "c.webp"]);
+    let path = folder.path().join(journal::NAME);
+    let mut bytes = fs::read(&path).expect("a journal");
+    bytes[ends[1] + 40] ^= 1;
+    fs::write(&path, &bytes).expect("room");
+    let Opened { ledger, remarks } = Ledger::open(folder.path()).expect("sound");
+    assert_eq!(known(&ledger), ["a.webp", "c.webp"]);
+    let says = "1 record of the ledger's journal cannot be read and is passed over";
+    assert_eq!(remarks, [says]);
+}
+
+/// A journal is laid over the document as often as anyone likes: a run that was killed between writing the
+/// document and removing the journal leaves both.
+#[test]
+fn a_journal_that_went_into_the_document_does_no_harm() {
+    let (folder, _) = noted(&["a.webp", "b.webp"]);
+    let path = folder.path().join(journal::NAME);
+    let journal = fs::read(&path).expect("a journal");
+    let mut ledger = Ledger::open(folder.path()).expect("sound").ledger;
+    ledger.forget("a.webp");
+    ledger.settle().expect("room");
+    assert!(!path.exists(), "it went into the document");
+    let mut ledger = Ledger::open(folder.path()).expect("sound").ledger;
+    assert_eq!(known(&ledger), ["b.webp"]);
+    let document = fs::read(ledger.path()).expect("a document");
+    ledger.read("../1.jpg", "content".to_owned());
+    ledger.settle().expect("room");
+    assert!(!path.exists(), "nothing was new");
+    assert_eq!(fs::read(ledger.path()).expect("a document"), document);
+    fs::write(&path, &journal[..journal.len() / 2]).expect("room");
+    assert!(
+        known(&Ledger::open(folder.path()).expect("sound").ledger).contains(&"b.webp".to_owned())
+    );
+}
+
+/// Files at targets are noted one by one too, and what nobody would believe is not.
+#[test]
+fn deliveries_are_noted_in_the_journal() {
+    let (folder, _) = noted(&["a.webp"]);
+    let mut ledger = Ledger::open(folder.path()).expect("sound").ledger;
+    for name in ["a.webp", "b.webp", "../c.webp"] {
+        ledger.arrived(
+            "davs://tern.example/",
+            name,
+            Delivered::of("d".to_owned(), 3),
+        );
+    }
+    ledger.save().expect("room");
+    ledger.withdrawn("davs://tern.example/", "b.webp");
+    ledger.save().expect("room");
+    let record = Ledger::look(folder.path())
+        .expect("readable")
+        .expect("sound");
+    let files: Vec<&String> = record.deliveries["davs://tern.example/"].keys().collect();
+    assert_eq!(files, ["a.webp"]);
+    let newer = r#"{"form":{"schema":6,"kiln":"3.1"}}"#.as_bytes();
+    let sum = xxhash_rust::xxh3::xxh3_64(newer);
+    let line = [format!("{sum:016x} ").as_bytes(), newer, b"\n"].concat();
+    fs::write(folder.path().join(journal::NAME), line).expect("room");
+    assert!(matches!(
+        Ledger::open(folder.path()),
+        Err(Failure::NewerLedger { schema: 6, .. })
+    ));
 }

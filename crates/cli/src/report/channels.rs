@@ -1,6 +1,6 @@
 //! Standard output and standard error.
 
-use std::io::{self, IsTerminal, Write};
+use std::io::{self, BufWriter, IsTerminal, Write};
 use std::path::PathBuf;
 
 use super::{FiringReport, json, table, tree, why};
@@ -66,7 +66,8 @@ impl Channels {
         &self,
         tell: impl FnOnce(&mut dyn Write, Option<usize>) -> io::Result<()>,
     ) -> Result<(), Failure> {
-        let mut out = anstream::stdout().lock();
+        // Every write looks for escapes: one for each word of a large document would take longer than the work.
+        let mut out = BufWriter::with_capacity(1 << 16, anstream::stdout().lock());
         let told = tell(&mut out, self.columns);
         printed(told.and_then(|()| out.flush()))
     }

@@ -9,7 +9,7 @@ use avif_serialize::Aviffy;
 use avif_serialize::constants::MatrixCoefficients;
 use kiln_av1::{Coded, Colour, Depth, Picture, Plane};
 
-use super::coder::{Abilities, Coder, Shown, Ways};
+use super::coder::{Abilities, Coder, Shown, TilesAbove, Ways};
 use super::{Chroma, Coding, EncodeError, Format, Manner, Pace, Passes};
 use crate::pixels::{self, Channels, Gamut, Meaning, Planes, Raster, Size};
 use crate::source::Kind;
@@ -32,7 +32,7 @@ const ABILITIES: Abilities = Abilities {
     least_look: 0.0,
     frame_bytes: 300,
     passes: false,
-    revision: 6,
+    revision: 7,
 };
 
 const WAYS: Ways = Ways {
@@ -42,7 +42,10 @@ const WAYS: Ways = Ways {
     counted: None,
     near: None,
     full_from: 80.0,
-    tiles_above: None,
+    tiles_above: Some(TilesAbove {
+        at_75: 0.15,
+        below: -0.02,
+    }),
 };
 
 /// How much time the encoder takes.

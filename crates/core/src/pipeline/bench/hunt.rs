@@ -10,9 +10,6 @@ use crate::pipeline::account::{Attempt, Piece, PieceError};
 use crate::pipeline::sampled;
 use crate::plan::LookWish;
 
-/// So many trials a slow coder is given to find a look, at the pace that is asked for.
-const SLOW_TRIALS: usize = 3;
-
 impl Bench<'_> {
     /// The file along a way that serves a wish best.
     pub(super) fn search(
@@ -28,11 +25,7 @@ impl Bench<'_> {
             least: wish.least,
             max_weight: None,
             aim: Aim::Lightest,
-            trials: self.terms.trials.min(if abilities.slow {
-                SLOW_TRIALS
-            } else {
-                usize::MAX
-            }),
+            trials: self.terms.trials,
             rival,
         };
         let manner = |dial: u8, pace: Pace| Manner {

@@ -1,0 +1,141 @@
+//! A map for few entries: pairs in one allocation, in the order of their names. Most originals have one to ten
+//! pieces, and a tree would take room for a dozen of each.
+
+use std::fmt;
+use std::marker::PhantomData;
+use std::slice;
+use std::vec;
+
+use serde::de::{MapAccess, Visitor};
+use serde::{Deserialize, Deserializer, Serialize, Serializer};
+
+/// Values by their names.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Few<V>(Vec<(Box<str>, V)>);
+
+impl<V> Default for Few<V> {
+    fn default() -> Self {
+        Few(Vec::new())
+    }
+}
+
+impl<V> Few<V> {
+    fn place(&self, name: &str) -> Result<usize, usize> {
+        self.0.binary_search_by(|(known, _)| (**known).cmp(name))
+    }
+
+    /// What has a name.
+    pub fn get(&self, name: &str) -> Option<&V> {
+        let place = self.place(name).ok()?;
+        Some(&self.0[place].1)
+    }
+
+    /// What has a name, to be changed.
+    pub fn get_mut(&mut self, name: &str) -> Option<&mut V> {
+        let place = self.place(name).ok()?;
+        Some(&mut self.0[place].1)
+    }
+
+    /// Gives a value a name, whatever had it before.
+    pub fn insert(&mut self, name: &str, value: V) {
+        match self.place(name) {
+            Ok(place) => self.0[place].1 = value,
+            Err(place) => {
+                // Room for one more only: there are many of these, and they hardly grow.
+                self.0.reserve_exact(1);
+                self.0.insert(place, (name.into(), value));
+            }
+        }
+    }
+
+    /// Takes what has a name out.
+    pub fn remove(&mut self, name: &str) -> Option<V> {
+        let place = self.place(name).ok()?;
+        Some(self.0.remove(place).1)
+    }
+
+    /// Keeps what is wanted.
+    pub fn retain(&mut self, mut wanted: impl FnMut(&str, &V) -> bool) {
+        self.0.retain(|(name, value)| wanted(name, value));
+    }
+
+    /// All, in the order of their names.
+    pub fn iter(&self) -> impl Iterator<Item = (&str, &V)> {
+        self.0.iter().map(|(name, value)| (&**name, value))
+    }
+
+    /// All names, in order.
+    pub fn names(&self) -> impl Iterator<Item = &str> {
+        self.0.iter().map(|(name, _)| &**name)
+    }
+
+    /// All values, to be changed.
+    pub fn values_mut(&mut self) -> impl Iterator<Item = &mut V> {
+        self.0.iter_mut().map(|(_, value)| value)
+    }
+
+    /// How many there are.
+    pub fn len(&self) -> usize {
+        self.0.len()
+    }
+
+    /// Whether there are none.
+    pub fn is_empty(&self) -> bool {
+        self.0.is_empty()
+    }
+}
+
+impl<V> IntoIterator for Few<V> {
+    type Item = (Box<str>, V);
+    type IntoIter = vec::IntoIter<Self::Item>;
+
+    fn into_iter(self) -> Self::IntoIter {
+        self.0.into_iter()
+    }
+}
+
+impl<'a, V> IntoIterator for &'a Few<V> {
+    type Item = &'a (Box<str>, V);
+    type IntoIter = slice::Iter<'a, (Box<str>, V)>;
+
+    fn into_iter(self) -> Self::IntoIter {
+        self.0.iter()
+    }
+}
+
+impl<V> FromIterator<(Box<str>, V)> for Few<V> {
+    fn from_iter<T: IntoIterator<Item = (Box<str>, V)>>(pairs: T) -> Self {
+        let mut few: Vec<_> = pairs.into_iter().collect();
+        // Of several of one name the last holds, as in any map.
+        few.reverse();
+        few.sort_by(|a, b| a.0.cmp(&b.0));
+        few.dedup_by(|a, b| a.0 == b.0);
+        few.shrink_to_fit();
+        Few(few)
+    }
+}
+
+impl<V: Serialize> Serialize for Few<V> {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        serializer.collect_map(self.iter())
+    }
+}
+
+impl<'de, V: Deserialize<'de>> Deserialize<'de> for Few<V> {
+    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        struct Pairs<V>(PhantomData<V>);
+        impl<'de, V: Deserialize<'de>> Visitor<'de> for Pairs<V> {
+            type Value = Few<V>;
+
+            fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+                f.write_str("a map")
+            }
+
+            fn visit_map<A: MapAccess<'de>>(self, mut map: A) -> Result<Few<V>, A::Error> {
+                let pairs = std::iter::from_fn(|| map.next_entry().transpose());
+                pairs.collect()
+            }
+        }
+        deserializer.deserialize_map(Pairs(PhantomData))
+    }
+}
