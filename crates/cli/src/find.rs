@@ -56,6 +56,12 @@ impl Aside {
     }
 }
 
+impl AsRef<Original> for Picture {
+    fn as_ref(&self) -> &Original {
+        &self.original
+    }
+}
+
 impl Picture {
     /// It, put aside.
     pub fn aside(&self, why: Mishap) -> Aside {

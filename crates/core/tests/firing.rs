@@ -309,7 +309,7 @@ fn one_decode_serves_several_places() {
         totals: Vec::new(),
     };
     let original = Original::new("x".into(), "x".into(), 9, common::probe(&file));
-    let (plan, _) = Plan::new(vec![original], &site);
+    let (plan, _) = Plan::new(&[original], &site);
     let mut made = Vec::new();
     pipeline::fire(
         &file,

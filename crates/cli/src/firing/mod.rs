@@ -1,6 +1,8 @@
 //! One run over many pictures: found, planned, made, written, recorded, reported.
 
 mod borders;
+mod charges;
+mod claim;
 mod outdone;
 mod page;
 mod remember;
@@ -13,26 +15,25 @@ mod views;
 mod watch;
 mod work;
 
-use std::cell::LazyCell;
 use std::collections::HashSet;
 use std::path::PathBuf;
 use std::process::ExitCode;
 use std::time::Instant;
 
-use kiln_core::credits::Field;
-use kiln_core::encode::Format;
-use kiln_core::plan::{self, Candidate, Job, Plan, PlannedPiece, Trouble};
+use kiln_core::plan::{self, Draft, Job, Plan, Trouble};
 
 use crate::args::FireArgs;
 use crate::failure::Failure;
-use crate::find::{self, Aside, Folders, Picture};
-use crate::ledger::{self, Ledger, Opened, PieceEntry, Trimmed};
+use crate::find::{self, Aside, Picture};
+use crate::ledger::{self, Ledger, Opened, Trimmed};
 use crate::mishap::Mishap;
-use crate::report::{Channels, FiringReport, OriginalReport, Progress, StrayReport};
+use crate::report::{Channels, FiringReport, Originals, Progress, StrayReport};
 use crate::settings::Settings;
 use crate::sheet::Sheet;
 use crate::write::OutFolder;
-use crate::{interrupt, pages, wording, write};
+use crate::{interrupt, pages, write};
+use charges::{Charge, Keys, Prospect};
+use claim::claim;
 use rounds::Run;
 use strays::Standpoint;
 use views::View;
@@ -96,9 +97,8 @@ fn attempt(
     let mut left_out = finding.left_out;
     let pictures = readied(finding.pictures, finding.refused, settings, said)?;
 
-    let originals = pictures.iter().map(|picture| picture.original.clone());
-    let (plan, troubles) = Plan::new(originals.collect(), &settings.site);
-    if plan.jobs.is_empty() && !troubles.is_empty() {
+    let (draft, troubles) = Draft::new(&pictures, &settings.site);
+    if draft.shown.is_empty() && !troubles.is_empty() {
         return Err(Failure::Troubles(troubles));
     }
     for Trouble { index, why, .. } in &troubles {
@@ -111,43 +111,23 @@ fn attempt(
             "a max-total of the kiln file is not shared in this run, which does not fire all that has part in it; run kiln fire".to_owned(),
         );
     }
-    let (mut unshown, mut shown) = (Vec::new(), Vec::new());
-    for (index, picture) in pictures.into_iter().enumerate() {
-        if plan.left_out.binary_search(&index).is_ok() {
-            unshown.push(picture);
-        } else if !plan::concerns(&troubles, index) {
-            shown.push(picture);
-        }
-    }
     // A run over some of the places has nothing to say of what others show.
     if !settings.some_places {
         let why = Mishap::new("no place shows it, and [every] says no width");
-        let unshown = unshown.iter();
-        left_out.extend(unshown.map(|picture| picture.aside(why.clone())));
+        let unshown = draft.left_out.iter();
+        left_out.extend(unshown.map(|&index| pictures[index].aside(why.clone())));
         left_out.sort_by(|a, b| a.path.cmp(&b.path));
     }
-    let mut keys = Keys::new(settings);
-    let mut charges = Charge::all(&plan, &shown, &mut keys);
-    let mut outcome = Outcome::default();
-    if !settings.dry_run && (!plan.jobs.is_empty() || settings.complete) {
-        outcome = make(
-            &plan,
-            &mut charges,
-            &mut keys,
-            same,
-            settings,
-            channels,
-            said,
-        )?;
-    }
+    // Where titles make the names, originals should have some.
+    let titled = settings.site.wishes().any(|wish| wish.name.wants_title());
     let mut report = FiringReport {
-        originals: charges.into_iter().map(|charge| charge.report).collect(),
-        refused: std::mem::take(&mut said.refused),
+        originals: Originals::default(),
+        refused: Vec::new(),
         left_out,
-        strays: outcome.strays,
+        strays: Vec::new(),
         // A run over some of the originals has nothing to say of places for others.
         idle: if settings.all_originals {
-            plan.idle.clone()
+            draft.idle.clone()
         } else {
             Vec::new()
         },
@@ -155,16 +135,49 @@ fn attempt(
         kiln_file: settings.kiln_file.clone(),
         shared: Vec::new(),
         dry_run: settings.dry_run,
-        interrupted: outcome.interrupted,
+        interrupted: false,
         seconds: 0.0,
-        remarks: std::mem::take(&mut said.remarks),
+        remarks: Vec::new(),
     };
-    report.shared = totals::outcomes(&plan, &report);
+    let mut views = Vec::new();
+    if settings.dry_run {
+        report.shared = totals::outcomes(&draft.totals(&pictures), &report);
+        report.originals = Originals::Foretold(Box::new(Prospect {
+            draft,
+            pictures,
+            titled,
+        }));
+    } else {
+        let plan = draft.plan(&pictures);
+        let shown = draft.shown.iter().map(|&index| &pictures[index]);
+        let mut keys = Keys::new(settings);
+        let mut charges = Charge::all(&plan, shown, &mut keys);
+        if !plan.jobs.is_empty() || settings.complete {
+            let outcome = make(
+                &plan,
+                &mut charges,
+                &mut keys,
+                same,
+                settings,
+                channels,
+                said,
+            )?;
+            (report.strays, report.interrupted) = (outcome.strays, outcome.interrupted);
+            views = outcome.views;
+        }
+        let charges = charges.into_iter();
+        report.originals = Originals::Fired(charges.map(|charge| charge.report).collect());
+        report.shared = totals::outcomes(&plan.totals, &report);
+    }
+    report.refused = std::mem::take(&mut said.refused);
+    report.remarks = std::mem::take(&mut said.remarks);
     report.note_what_gains_nothing();
-    report.suggest_titles(settings.site.wishes().map(|wish| &wish.name));
+    if titled {
+        report.suggest_titles();
+    }
     report.seconds = start.elapsed().as_secs_f64();
     if let Some(path) = &settings.page {
-        let page = page::render(&report, &outcome.views);
+        let page = page::render(&report, &views);
         write::whole(path, page.as_bytes()).map_err(Failure::unwritable(path))?;
     }
     Ok(report)
@@ -175,12 +188,15 @@ pub fn planned_for(settings: &Settings) -> Result<Vec<(Picture, Job)>, Failure> 
     let finding = find::find(&settings.originals, &settings.out)?;
     let said = &mut Said::default();
     let pictures = readied(finding.pictures, finding.refused, settings, said)?;
-    let originals = pictures.iter().map(|picture| picture.original.clone());
-    let (plan, troubles) = Plan::new(originals.collect(), &settings.site);
-    let shown = pictures.into_iter().enumerate().filter(|(index, _)| {
-        plan.left_out.binary_search(index).is_err() && !plan::concerns(&troubles, *index)
+    let (draft, _) = Draft::new(&pictures, &settings.site);
+    let mut shown = draft.shown.iter().peekable();
+    let pictures = pictures.into_iter().enumerate();
+    let planned = pictures.filter_map(|(index, picture)| {
+        shown.next_if_eq(&&index)?;
+        let job = draft.job(index, &picture.original);
+        Some((picture, job))
     });
-    Ok(shown.map(|(_, picture)| picture).zip(plan.jobs).collect())
+    Ok(planned.collect())
 }
 
 /// What making the pieces came to, beside the pieces.
@@ -190,33 +206,6 @@ struct Outcome {
     interrupted: bool,
     /// What a page shows of each original, where one is wanted.
     views: Vec<View>,
-}
-
-/// One original of a firing: its picture, what it becomes, and what is to be told of it.
-pub struct Charge<'a> {
-    /// The original as the ledger has it.
-    pub key: String,
-    /// The picture.
-    pub picture: &'a Picture,
-    /// What it becomes.
-    pub job: &'a Job,
-    /// What is to be told of it.
-    pub report: OriginalReport,
-}
-
-impl<'a> Charge<'a> {
-    /// The jobs of a plan with their pictures, which are in the same order.
-    fn all(plan: &'a Plan, pictures: &'a [Picture], keys: &mut Keys) -> Vec<Charge<'a>> {
-        let charges = plan.jobs.iter().zip(pictures);
-        charges
-            .map(|(job, picture)| Charge {
-                key: keys.of(&picture.path),
-                picture,
-                job,
-                report: planned(job, picture),
-            })
-            .collect()
-    }
 }
 
 /// The pictures that can be planned for, with all that a plan needs to know of them; the others are
@@ -286,48 +275,6 @@ fn beyond_allowance(picture: &Picture, settings: &Settings) -> Aside {
     picture.aside(Mishap::beyond(size, settings.allowance))
 }
 
-/// A report of what shall be made.
-fn planned(job: &Job, picture: &Picture) -> OriginalReport {
-    let mut report = OriginalReport::planned(job);
-    let probe = &job.original.probe;
-    let notes = &mut report.notes;
-    if picture.misnamed {
-        notes.push(format!(
-            "is a {} picture, whatever its name says",
-            probe.kind
-        ));
-    }
-    if probe.frames > 1 {
-        let others = wording::count(
-            probe.frames as usize - 1,
-            "other frame is",
-            "other frames are",
-        );
-        notes.push(format!("only the first frame is used; {others} left out"));
-    }
-    let stays = |piece: &PlannedPiece| piece.formats().any(Format::is_scalable);
-    if probe.is_drawn() && !job.pieces().any(|(_, _, piece)| stays(piece)) {
-        let says = "is a drawing; with svg among its formats it stays one, sharp at every size";
-        notes.push(says.to_owned());
-    }
-    for placement in &job.placements {
-        if let Some(least) = placement.too_small {
-            notes.push(match &placement.place {
-                Some(place) => format!("is smaller than the {least} that {place} needs"),
-                None => format!("is smaller than the {least} asked for"),
-            });
-        }
-    }
-    report.ballast = picture.ballast.bytes() + picture.ballast.icc;
-    let mut inscriptions = job
-        .placements
-        .iter()
-        .map(|placement| &placement.inscription);
-    let kept = inscriptions.any(|said| said.credits.get(Field::Position).is_some());
-    report.position_dropped = picture.ballast.position && !kept;
-    report
-}
-
 fn make(
     plan: &Plan,
     charges: &mut [Charge<'_>],
@@ -392,82 +339,4 @@ fn make(
         interrupted: interrupt::came(),
         views,
     })
-}
-
-/// Paths of originals as the ledger has them: seen from the out folder, so that they hold from
-/// wherever the program is run and when the whole site is moved.
-struct Keys {
-    out: PathBuf,
-    folders: Folders,
-}
-
-impl Keys {
-    fn new(settings: &Settings) -> Keys {
-        Keys {
-            out: find::real(&settings.out),
-            folders: Folders::default(),
-        }
-    }
-
-    fn of(&mut self, original: &std::path::Path) -> String {
-        let real = self.folders.identity(original);
-        let seen = pathdiff::diff_paths(&real, &self.out).unwrap_or(real);
-        let parts = seen.components();
-        let parts = parts.map(|part| part.as_os_str().to_string_lossy().into_owned());
-        parts.collect::<Vec<_>>().join("/").replacen("//", "/", 1)
-    }
-}
-
-/// Enters every planned piece into the ledger, under all names that it may get, so that even a killed
-/// run knows its own again, and stops before any work where files that are none of ours stand in the
-/// way.
-fn claim(
-    charges: &[Charge<'_>],
-    by: &str,
-    folder: &OutFolder,
-    ledger: &mut Ledger,
-    settings: &Settings,
-) -> Result<(), Failure> {
-    let set_aside = LazyCell::new(|| Ledger::set_aside(&settings.out));
-    // Known by its digest, where the ledger that knew it was damaged.
-    let set_aside = |name: &str| {
-        let digest = plan::digest(&folder.read(name).ok()?);
-        set_aside.contains(&digest).then_some(digest)
-    };
-    let mut foreign = Vec::new();
-    for Charge { key, job, .. } in charges {
-        let candidates = job.pieces().flat_map(|(placement, size, piece)| {
-            let candidates = piece.candidates.iter();
-            candidates.map(move |candidate| (placement, size, piece, candidate))
-        });
-        for (placement, size, piece, Candidate { name, format }) in candidates {
-            let path = folder.below(name);
-            let path = path.map_err(Failure::unwritable(&settings.out.join(name)))?;
-            let mut standing = None;
-            if !ledger.knows(name) && folder.is_taken(name) {
-                standing = set_aside(name);
-                if standing.is_none() && !settings.adopt {
-                    foreign.push(path);
-                    continue;
-                }
-            }
-            let entry = PieceEntry {
-                place: placement.place.clone(),
-                by: Some(by.to_owned()),
-                size: size.size,
-                displayed: Some(size.displayed),
-                format: *format,
-                recipe: piece.recipe.clone(),
-                made: None,
-                standing,
-                is_stray: false,
-            };
-            ledger.enter(key, name, entry);
-        }
-    }
-    if foreign.is_empty() {
-        Ok(())
-    } else {
-        Err(Failure::Foreign(foreign))
-    }
 }

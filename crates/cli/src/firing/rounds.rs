@@ -9,7 +9,7 @@ use std::thread;
 use kiln_core::pipeline::{Attempt, Remarks};
 use kiln_core::plan::Plan;
 
-use super::Charge;
+use super::charges::Charge;
 use super::said::{said_of_colours, said_of_oddity};
 use super::work::{self, Bench, Event, Kept, Task, What, WorkOrder};
 use crate::failure::Failure;

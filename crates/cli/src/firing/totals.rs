@@ -103,15 +103,16 @@ fn mark(ledger: &mut Ledger, piece: &PlannedPiece, share: Share) {
 }
 
 /// What became of each total.
-pub fn outcomes(plan: &Plan, report: &FiringReport) -> Vec<TotalReport> {
+pub fn outcomes(totals: &[SharedTotal], report: &FiringReport) -> Vec<TotalReport> {
     let pieces = report
         .originals
+        .fired()
         .iter()
         .flat_map(|original| &original.pieces);
     let written: HashMap<&str, &Written> = pieces
         .filter_map(|piece| Some((piece.planned.key(), piece.written()?)))
         .collect();
-    let totals = plan.totals.iter().map(|total| {
+    let totals = totals.iter().map(|total| {
         let heaviest = |picture: &SharingPicture| {
             let made = picture.pieces();
             let made = made.filter_map(|key| written.get(key.as_str()));

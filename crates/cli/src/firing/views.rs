@@ -10,7 +10,7 @@ use kiln_core::proof::{self, Sight};
 use kiln_core::{decode, guard};
 use rayon::ThreadPoolBuilder;
 
-use super::Charge;
+use super::charges::Charge;
 use super::supply::{self, Supply};
 use crate::failure::Failure;
 use crate::mishap::Mishap;

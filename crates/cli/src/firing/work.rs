@@ -12,7 +12,7 @@ use kiln_core::pipeline::{self, Attempt, Order, Piece, Rasters, Remarks};
 use kiln_core::plan::{self, Candidate, Job, PlannedPiece};
 use rayon::ThreadPoolBuilder;
 
-use super::Charge;
+use super::charges::Charge;
 use super::outdone::{self, Outdone};
 use super::supply::{self, Supply};
 use crate::failure::Failure;

@@ -43,21 +43,23 @@ impl Channels {
                 self.say("", &format!("  because {cause}"));
             }
         }
-        self.print(|out, columns| match settings.telling {
-            Telling::Quiet => Ok(()),
-            Telling::Json => json::write(out, report),
-            Telling::Table { verbose } => {
-                if report.dry_run {
-                    tree::write(out, report)?
-                } else {
-                    table::pieces(out, report, columns, verbose)?
-                }
-                why::write(out, report, &settings.why, columns)?;
-                if verbose {
-                    table::settings(out, settings)?;
-                }
-                table::rest(out, report, columns)
+        let Telling::Table { verbose } = settings.telling else {
+            return match settings.telling {
+                Telling::Json => self.print_document(|out| json::write(out, report)),
+                _ => Ok(()),
+            };
+        };
+        self.print(|out, columns| {
+            if report.dry_run {
+                tree::write(out, report)?
+            } else {
+                table::pieces(out, report, columns, verbose)?
             }
+            why::write(out, report, &settings.why, columns)?;
+            if verbose {
+                table::settings(out, settings)?;
+            }
+            table::rest(out, report, columns)
         })
     }
 
@@ -66,9 +68,19 @@ impl Channels {
         &self,
         tell: impl FnOnce(&mut dyn Write, Option<usize>) -> io::Result<()>,
     ) -> Result<(), Failure> {
-        // Every write looks for escapes: one for each word of a large document would take longer than the work.
-        let mut out = BufWriter::with_capacity(1 << 16, anstream::stdout().lock());
+        let mut out = BufWriter::new(anstream::stdout().lock());
         let told = tell(&mut out, self.columns);
+        printed(told.and_then(|()| out.flush()))
+    }
+
+    /// Prints a document for programs, which has no styles that a terminal would have to show: looking for those
+    /// in a large one would take longer than the work.
+    pub fn print_document(
+        &self,
+        tell: impl FnOnce(&mut dyn Write) -> io::Result<()>,
+    ) -> Result<(), Failure> {
+        let mut out = BufWriter::with_capacity(1 << 16, io::stdout().lock());
+        let told = tell(&mut out);
         printed(told.and_then(|()| out.flush()))
     }
 

@@ -1,6 +1,7 @@
 //! The report as a JSON document (docs/formats.md). Its structs are its own, so that the
 //! program can change without changing what scripts read.
 
+use std::cell::Cell;
 use std::io::{self, Write};
 
 use kiln_core::budget::Verdict;
@@ -8,7 +9,8 @@ use kiln_core::credits::Field;
 use kiln_core::encode::{Chroma, Coding, Format, Pace, Repack};
 use kiln_core::pipeline::Attempt;
 use kiln_core::pixels::Size;
-use serde::Serialize;
+use serde::ser::SerializeSeq;
+use serde::{Serialize, Serializer};
 
 use super::judged::Load;
 use super::{Fate, Fired, FiringReport, OriginalReport, PieceReport, StrayReport, TotalReport};
@@ -28,14 +30,14 @@ struct Document<'a> {
     seconds: f64,
     out: String,
     kiln_file: Option<String>,
-    originals: Vec<Original<'a>>,
+    originals: All<'a>,
     refused: &'a [Aside],
     left_out: &'a [Aside],
     strays: Vec<Stray<'a>>,
     idle_places: &'a [String],
     shared_totals: Vec<SharedTotal<'a>>,
     remarks: &'a [String],
-    totals: Totals,
+    totals: Sums<'a>,
 }
 
 #[derive(Serialize)]
@@ -139,7 +141,7 @@ struct Totals {
 }
 
 pub(super) fn write(out: &mut dyn Write, report: &FiringReport) -> io::Result<()> {
-    let totals = report.totals();
+    let summed = Cell::default();
     let document = Document {
         schema: SCHEMA,
         kind: "firing",
@@ -152,14 +154,57 @@ pub(super) fn write(out: &mut dyn Write, report: &FiringReport) -> io::Result<()
             .kiln_file
             .as_ref()
             .map(|file| file.to_string_lossy().into_owned()),
-        originals: report.originals.iter().map(original).collect(),
+        originals: All {
+            report,
+            summed: &summed,
+        },
         refused: &report.refused,
         left_out: &report.left_out,
         strays: report.strays.iter().map(stray).collect(),
         idle_places: &report.idle,
         shared_totals: report.shared.iter().map(|t| shared(t, report)).collect(),
         remarks: &report.remarks,
-        totals: Totals {
+        totals: Sums {
+            report,
+            summed: &summed,
+        },
+    };
+    serde_json::to_writer_pretty(&mut *out, &document)?;
+    writeln!(out)
+}
+
+/// Originals, one at a time, summed up on the way.
+struct All<'a> {
+    report: &'a FiringReport,
+    summed: &'a Cell<super::Totals>,
+}
+
+impl Serialize for All<'_> {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        let FiringReport {
+            originals, dry_run, ..
+        } = self.report;
+        let mut all = serializer.serialize_seq(Some(originals.len()))?;
+        let mut totals = super::Totals::default();
+        for one in originals.iter() {
+            all.serialize_element(&original(&one))?;
+            totals.add(&one, *dry_run);
+        }
+        self.summed.set(totals);
+        all.end()
+    }
+}
+
+/// The sums, once all originals were told.
+struct Sums<'a> {
+    report: &'a FiringReport,
+    summed: &'a Cell<super::Totals>,
+}
+
+impl Serialize for Sums<'_> {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        let (report, totals) = (self.report, self.summed.get());
+        let sums = Totals {
             originals: totals.originals,
             pieces: totals.pieces,
             unchanged: totals.unchanged,
@@ -168,10 +213,9 @@ pub(super) fn write(out: &mut dyn Write, report: &FiringReport) -> io::Result<()
             heaviest_of_each: (!report.dry_run).then_some(totals.heaviest),
             loads: report.loads().into_iter().map(loads).collect(),
             ballast: totals.ballast,
-        },
-    };
-    serde_json::to_writer_pretty(&mut *out, &document)?;
-    writeln!(out)
+        };
+        sums.serialize(serializer)
+    }
 }
 
 fn loads(load: Load) -> Loads {

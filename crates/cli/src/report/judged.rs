@@ -23,7 +23,7 @@ impl FiringReport {
     /// What a visitor loads in each choice of formats, in the order in which those come first.
     pub fn loads(&self) -> Vec<Load> {
         let mut loads: Vec<Load> = Vec::new();
-        for original in &self.originals {
+        for original in self.originals.fired() {
             let mut heaviest: Vec<(Choice, u64)> = Vec::new();
             for piece in &original.pieces {
                 let Some((choice, weight)) = original.loaded(piece) else {
@@ -56,7 +56,7 @@ impl FiringReport {
 
     /// Notes pieces that gain nothing: heavier than their originals at the same pixels.
     pub fn note_what_gains_nothing(&mut self) {
-        for original in &mut self.originals {
+        for original in self.originals.fired_mut().into_iter().flatten() {
             let notes: Vec<String> = original.heavier().collect();
             original.notes.extend(notes);
         }

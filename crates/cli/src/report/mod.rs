@@ -3,6 +3,7 @@
 mod channels;
 mod json;
 mod judged;
+mod originals;
 mod progress;
 mod shared;
 mod table;
@@ -17,10 +18,11 @@ use kiln_core::credits::{Credits, Field};
 use kiln_core::encode::{Coding, Format};
 use kiln_core::pipeline::Account;
 use kiln_core::pixels::{Backdrop, Size};
-use kiln_core::plan::{self, CodingWish, Job, Pattern, PlannedPiece};
+use kiln_core::plan::{self, CodingWish, Job, PlannedPiece};
 use kiln_core::source::Kind;
 
 pub use channels::Channels;
+pub use originals::{Foretell, Originals};
 pub use progress::{Counting, Progress, Sending};
 pub use shared::TotalReport;
 
@@ -32,7 +34,7 @@ use crate::wording;
 #[derive(Debug)]
 pub struct FiringReport {
     /// Every picture that was planned for.
-    pub originals: Vec<OriginalReport>,
+    pub originals: Originals,
     /// Files that should have been pictures.
     pub refused: Vec<Aside>,
     /// Files that are best published as they are.
@@ -58,7 +60,7 @@ pub struct FiringReport {
 }
 
 /// One original and its pieces.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub struct OriginalReport {
     /// Its path as found.
     pub path: String,
@@ -85,7 +87,7 @@ pub struct OriginalReport {
 }
 
 /// One piece.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub struct PieceReport {
     /// What was planned.
     pub planned: PlannedPiece,
@@ -156,7 +158,7 @@ pub struct Written {
 }
 
 /// The sums of a firing.
-#[derive(Debug, Default, PartialEq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
 pub struct Totals {
     /// Originals with at least one piece, made or, in a dry run, planned.
     pub originals: usize,
@@ -209,6 +211,15 @@ impl OriginalReport {
         }
     }
 
+    /// Suggests a title where its name says nothing.
+    pub fn suggest_title(&mut self) {
+        let file = self.name.rsplit('/').next().unwrap_or_default();
+        if self.label.get(Field::Title).is_none() && plan::says_nothing(plan::stem(file)) {
+            let note = "a name that says nothing; a title from kiln label would make a better one";
+            self.notes.push(note.to_owned());
+        }
+    }
+
     /// Marks all pieces that were not made as failed; returns how many those are.
     pub fn refuse(&mut self, why: &Mishap) -> usize {
         let pieces = self.pieces.iter_mut();
@@ -225,6 +236,27 @@ impl OriginalReport {
         });
         let first = reasons.next()??;
         reasons.all(|why| why == Some(first)).then_some(first)
+    }
+}
+
+impl Totals {
+    /// Adds those of an original, in a dry run what is planned of it.
+    fn add(&mut self, original: &OriginalReport, dry_run: bool) {
+        let written = original.pieces.iter().filter_map(PieceReport::written);
+        self.unchanged += written.filter(|w| w.unchanged).count();
+        let counted = |piece: &&PieceReport| dry_run || piece.written().is_some();
+        let pieces = original.pieces.iter().filter(counted);
+        let weights = pieces.map(|p| p.written().map_or(0, |w| w.account.weight));
+        let weights: Vec<u64> = weights.collect();
+        if let Some(heaviest) = weights.iter().max() {
+            self.originals += 1;
+            self.pieces += weights.len();
+            self.before += original.weight;
+            self.ballast += original.ballast;
+            self.positions += usize::from(original.position_dropped);
+            self.after += weights.iter().sum::<u64>();
+            self.heaviest += heaviest;
+        }
     }
 }
 
@@ -335,23 +367,8 @@ impl FiringReport {
     /// The sums.
     pub fn totals(&self) -> Totals {
         let mut totals = Totals::default();
-        for original in &self.originals {
-            let written = original.pieces.iter().filter_map(PieceReport::written);
-            totals.unchanged += written.filter(|w| w.unchanged).count();
-            let counted = |piece: &&PieceReport| self.dry_run || piece.written().is_some();
-            let pieces = original.pieces.iter().filter(counted);
-            let weights: Vec<u64> = pieces
-                .map(|p| p.written().map_or(0, |w| w.account.weight))
-                .collect();
-            if let Some(heaviest) = weights.iter().max() {
-                totals.originals += 1;
-                totals.pieces += weights.len();
-                totals.before += original.weight;
-                totals.ballast += original.ballast;
-                totals.positions += usize::from(original.position_dropped);
-                totals.after += weights.iter().sum::<u64>();
-                totals.heaviest += heaviest;
-            }
+        for original in self.originals.iter() {
+            totals.add(&original, self.dry_run);
         }
         totals
     }
@@ -362,7 +379,8 @@ impl FiringReport {
         let mut problems: Vec<_> = refused
             .map(|a| (a.path.display().to_string(), a.why.clone()))
             .collect();
-        for original in &self.originals {
+        // What is only planned has none yet.
+        for original in self.originals.fired() {
             if let Some(why) = original.refusal() {
                 problems.push((original.path.clone(), why.clone()));
                 continue;
@@ -399,7 +417,7 @@ impl FiringReport {
 
     /// What was refused when it was found, and what turned out to be broken later, by path.
     pub fn all_refused(&self) -> Vec<Aside> {
-        let later = self.originals.iter().filter_map(|original| {
+        let later = self.originals.fired().iter().filter_map(|original| {
             let why = original.refusal()?.clone();
             Some(Aside::of(original.path.clone().into(), why))
         });
@@ -408,26 +426,19 @@ impl FiringReport {
         all
     }
 
-    /// Suggests titles for originals whose names say nothing, where titles make the names.
-    pub fn suggest_titles<'a>(&mut self, mut names: impl Iterator<Item = &'a Pattern>) {
-        if !names.any(|name| name.to_string().contains("{title}")) {
-            return;
-        }
-        for original in &mut self.originals {
-            let file = original.name.rsplit('/').next().unwrap_or_default();
-            if original.label.get(Field::Title).is_none() && plan::says_nothing(plan::stem(file)) {
-                let note =
-                    "a name that says nothing; a title from kiln label would make a better one";
-                original.notes.push(note.to_owned());
-            }
+    /// Suggests titles for originals whose names say nothing.
+    pub fn suggest_titles(&mut self) {
+        for original in self.originals.fired_mut().into_iter().flatten() {
+            original.suggest_title();
         }
     }
 
     /// Leaves out originals of which nothing was made and nothing failed.
     pub fn only_news(&mut self) {
         let old = |piece: &PieceReport| piece.written().is_some_and(|w| w.unchanged);
-        self.originals
-            .retain(|original| !original.pieces.iter().all(old));
+        if let Some(originals) = self.originals.fired_mut() {
+            originals.retain(|original| !original.pieces.iter().all(old));
+        }
     }
 
     /// Whether there is nothing to tell.

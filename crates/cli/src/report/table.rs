@@ -113,7 +113,8 @@ type Line = Vec<(String, Style)>;
 fn rows(report: &FiringReport, verbose: bool) -> Vec<Line> {
     let head = ["picture", "pixels", "weight", "change", "score", ""];
     let mut rows = vec![head.map(|text| (text.to_owned(), FAINT)).to_vec()];
-    for original in report.originals.iter().filter(|o| o.refusal().is_none()) {
+    let originals = report.originals.fired().iter();
+    for original in originals.filter(|o| o.refusal().is_none()) {
         rows.push(vec![
             (wording::safe(&original.name), STRONG),
             (original.size.to_string(), Style::new()),
@@ -337,7 +338,7 @@ fn totals(out: &mut dyn Write, report: &FiringReport) -> io::Result<()> {
         .and_then(|()| each_shared(out, report))
         .and_then(|()| whereabouts(out, report, "would go to"));
     }
-    let over = report.originals.iter().flat_map(|o| &o.pieces);
+    let over = report.originals.fired().iter().flat_map(|o| &o.pieces);
     let over = over
         .filter(|piece| piece.written().is_some_and(|w| !w.account.fits))
         .count();

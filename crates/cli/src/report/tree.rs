@@ -9,9 +9,12 @@ use crate::grid::{FAINT, STRONG};
 use crate::wording;
 
 pub(super) fn write(out: &mut dyn Write, report: &FiringReport) -> io::Result<()> {
-    let names = report.originals.iter().flat_map(|o| same_size(&o.pieces));
-    let widest = names.map(|formats| names_of(formats).width()).max();
-    for original in &report.originals {
+    let widest = report.originals.iter().filter_map(|original| {
+        let names = same_size(&original.pieces).map(|formats| names_of(formats).width());
+        names.max()
+    });
+    let widest = widest.max();
+    for original in report.originals.iter() {
         writeln!(
             out,
             "{STRONG}{}{STRONG:#}  {} {}, {}",
@@ -20,7 +23,7 @@ pub(super) fn write(out: &mut dyn Write, report: &FiringReport) -> io::Result<()
             original.kind,
             wording::weight(original.weight)
         )?;
-        let places = placed(original);
+        let places = placed(&original);
         for (index, pieces) in places.iter().enumerate() {
             let last = index + 1 == places.len();
             place(out, pieces, last, widest.unwrap_or(0))?;

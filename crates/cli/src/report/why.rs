@@ -22,6 +22,7 @@ pub(super) fn write(
     let pieces = || {
         report
             .originals
+            .fired()
             .iter()
             .flat_map(|original| &original.pieces)
     };

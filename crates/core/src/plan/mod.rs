@@ -1,5 +1,6 @@
 //! Pure, serialisable decisions, made from headers alone: which pieces each original becomes.
 
+mod draft;
 mod look;
 mod name;
 mod place;
@@ -8,11 +9,11 @@ mod sizes;
 mod total;
 mod trouble;
 
-use std::collections::HashMap;
 use std::io::{self, Read, Write};
 
 use serde::{Deserialize, Serialize};
 
+pub use draft::Draft;
 pub use look::{CodingWish, LOOKS, Look, LookWish, look_name};
 pub use name::{Pattern, PatternError, plain_name, says_nothing, slug, stem};
 pub use place::{Choice, CreditsWish, Glob, Place, Site, Wish};
@@ -204,6 +205,12 @@ impl Write for Digest {
     }
 }
 
+impl AsRef<Original> for Original {
+    fn as_ref(&self) -> &Original {
+        self
+    }
+}
+
 impl Original {
     /// An original of which only its headers are known.
     pub fn new(path: String, name: String, weight: u64, probe: Probe) -> Original {
@@ -235,84 +242,14 @@ impl Original {
 impl Plan {
     /// Plans the pieces of all originals but those of which a name cannot be: each of them is a
     /// [`Trouble`].
-    pub fn new(originals: Vec<Original>, site: &Site) -> (Plan, Vec<Trouble>) {
-        let numbers = Numbers::of(&originals, site);
-        let (mut jobs, mut indices) = (Vec::new(), Vec::new());
-        let mut left_out = Vec::new();
-        for (index, original) in originals.into_iter().enumerate() {
-            let wishes = site.shown(&original.name);
-            let placed = |(place, name, wish): (usize, Option<&str>, &Wish)| {
-                let totals = site.totals.iter();
-                let held = totals.filter(|total| total.holds(&original.name, name));
-                let totals = held.map(|total| (total.page.clone(), total.max_total));
-                let number = numbers.of_one(place, index);
-                placement(&original, name, wish, number, totals.collect())
-            };
-            let placements: Vec<Placement> = wishes.into_iter().map(placed).collect();
-            if placements.is_empty() {
-                left_out.push(index);
-                continue;
-            }
-            indices.push(index);
-            jobs.push(Job {
-                original,
-                placements,
-            });
-        }
-        let troubles = trouble::find(&jobs, &indices);
-        let mut index = indices.iter();
-        jobs.retain(|_| {
-            index
-                .next()
-                .is_none_or(|&index| !concerns(&troubles, index))
-        });
-        let plan = Plan {
-            totals: total::shared(&jobs, site),
-            jobs,
-            left_out,
-            idle: numbers.idle(site),
-        };
-        (plan, troubles)
+    pub fn new(originals: &[impl AsRef<Original>], site: &Site) -> (Plan, Vec<Trouble>) {
+        let (draft, troubles) = Draft::new(originals, site);
+        (draft.plan(originals), troubles)
     }
 
     /// How many pieces will be made.
     pub fn pieces(&self) -> usize {
         self.jobs.iter().map(|job| job.pieces().count()).sum()
-    }
-}
-
-/// The numbers of originals in their places, in natural order: 2 before 10.
-struct Numbers {
-    /// For each place: number by the original's index.
-    by_place: Vec<HashMap<usize, usize>>,
-}
-
-impl Numbers {
-    fn of(originals: &[Original], site: &Site) -> Numbers {
-        let mut order: Vec<usize> = (0..originals.len()).collect();
-        let name = |index: usize| originals[index].name.as_str();
-        order.sort_by(|&a, &b| natord::compare_ignore_case(name(a), name(b)));
-        let mut by_place = vec![HashMap::new(); site.places.len() + 1];
-        for index in order {
-            for (place, _, _) in site.shown(&originals[index].name) {
-                let numbers = &mut by_place[place];
-                numbers.insert(index, numbers.len() + 1);
-            }
-        }
-        Numbers { by_place }
-    }
-
-    /// The number of an original in a place, and the digits of the last number there.
-    fn of_one(&self, place: usize, original: usize) -> (usize, usize) {
-        let numbers = &self.by_place[place];
-        let digits = numbers.len().to_string().len();
-        (numbers.get(&original).copied().unwrap_or(0), digits)
-    }
-
-    fn idle(&self, site: &Site) -> Vec<String> {
-        let places = site.places.iter().zip(&self.by_place);
-        let idle = places.filter(|(_, numbers)| numbers.is_empty());
-        idle.map(|(place, _)| place.name.clone()).collect()
     }
 }
 

@@ -128,6 +128,18 @@ impl Pattern {
         self.0.iter().any(is_digest)
     }
 
+    /// Whether titles make its names.
+    pub fn wants_title(&self) -> bool {
+        let is_title = |part: &Part| matches!(part, Part::Slot(Slot::Title, _));
+        self.0.iter().any(is_title)
+    }
+
+    /// Whether it needs the number of an original in its series.
+    pub(super) fn wants_number(&self) -> bool {
+        let is_number = |part: &Part| matches!(part, Part::Slot(Slot::Number, _));
+        self.0.iter().any(is_number)
+    }
+
     pub(super) fn fill(&self, with: &Filling<'_>) -> String {
         let (folders, file) = with
             .original

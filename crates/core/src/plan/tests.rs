@@ -86,7 +86,7 @@ fn every_place_gets_its_pieces_and_the_rest_is_left_out() {
         every: None,
         totals: Vec::new(),
     };
-    let (plan, _) = Plan::new(originals.clone(), &site);
+    let (plan, _) = Plan::new(&originals, &site);
     insta::assert_snapshot!(lines(&plan), @r"
     banners/IMG_2041.JPG
       card: cards/card-01.webp 400×267
@@ -120,7 +120,7 @@ fn every_place_gets_its_pieces_and_the_rest_is_left_out() {
     );
 
     site.every = Some(wish(&[200], &[Format::Png], "{title}"));
-    let (plan, _) = Plan::new(originals, &site);
+    let (plan, _) = Plan::new(&originals, &site);
     assert!(lines(&plan).ends_with("[every]: chart.png 200×200") && plan.left_out.is_empty());
 }
 
@@ -142,7 +142,7 @@ fn names_that_cannot_be_are_all_named() {
     let formats = [Format::WebP, Format::Jpeg];
     let sound = original("c/sound.jpg", 500, 500);
     let (plan, troubles) = Plan::new(
-        [&originals[..], &[sound]].concat(),
+        &[&originals[..], &[sound]].concat(),
         &only(wish(&[300], &formats, "{folders}/{title}")),
     );
     // What is sound is done.
@@ -167,7 +167,7 @@ fn names_that_cannot_be_are_all_named() {
         "a/{folders}./{title}",
     ] {
         let above = only(wish(&[300], &formats, pattern));
-        let (_, troubles) = Plan::new(vec![original("x.jpg", 901, 333)], &above);
+        let (_, troubles) = Plan::new(&[original("x.jpg", 901, 333)], &above);
         let trouble = troubles[0].to_string();
         assert!(
             trouble.contains("can begin with a dot"),
@@ -184,7 +184,7 @@ fn names_that_cannot_be_are_all_named() {
         every: None,
         totals: Vec::new(),
     };
-    let (_, troubles) = Plan::new(originals, &site);
+    let (_, troubles) = Plan::new(&originals, &site);
     let told: Vec<String> = troubles.iter().map(Trouble::to_string).collect();
     insta::assert_snapshot!(told.join("\n"), @r"
     b/ä.jpg: would become room/2.webp for room and for hall; put {place} into their names
@@ -287,7 +287,7 @@ fn labels_go_before_what_holds_for_all_and_that_before_the_original() {
 fn a_plan_survives_serialisation() {
     let originals = vec![original("x.png", 901, 33)];
     let (plan, _) = Plan::new(
-        originals,
+        &originals,
         &only(wish(&[300], &[Format::Avif], "{digest:6}")),
     );
     let text = serde_json::to_string(&plan).expect("a plan is plain data");
@@ -316,7 +316,7 @@ fn names_that_differ_in_case_only_are_told_as_such() {
         every: None,
         totals: Vec::new(),
     };
-    let (_, troubles) = Plan::new(originals, &site);
+    let (_, troubles) = Plan::new(&originals, &site);
     let told: Vec<String> = troubles.iter().map(Trouble::to_string).collect();
     assert_eq!(
         told,
@@ -351,7 +351,7 @@ fn shapes_decide_sizes_before_widths_do() {
     let mut square = wish(&[400, 900], &[Format::WebP], "{width}x{height}");
     square.framing.shape = Some("1:1".parse().expect("a shape"));
     square.framing.turn = Orientation::QuarterClockwise;
-    let (plan, _) = Plan::new(vec![original("a.jpg", 1200, 800)], &only(square));
+    let (plan, _) = Plan::new(&[original("a.jpg", 1200, 800)], &only(square));
     insta::assert_snapshot!(lines(&plan), @r"
     a.jpg
       [every]: 400x400.webp 400×400
@@ -360,7 +360,7 @@ fn shapes_decide_sizes_before_widths_do() {
     let mut wide = wish(&[600], &[Format::WebP], "{width}x{height}");
     wide.framing.shape = Some("16:9".parse().expect("a shape"));
     wide.framing.turn = Orientation::QuarterClockwise;
-    let (plan, _) = Plan::new(vec![original("a.jpg", 1200, 800)], &only(wide));
+    let (plan, _) = Plan::new(&[original("a.jpg", 1200, 800)], &only(wide));
     assert!(
         lines(&plan).ends_with("600x338.webp 600×338"),
         "{}",
@@ -411,7 +411,7 @@ fn a_visitor_loads_each_picture_of_a_page_once() {
         ],
     };
     let originals = ["a.jpg", "b.jpg", "logo.png"].map(|name| original(name, 600, 400));
-    let (plan, _) = Plan::new(originals.to_vec(), &site);
+    let (plan, _) = Plan::new(&originals, &site);
     // A mark has no JPEG: who loads JPEGs loads its PNG, and who loads PNGs the JPEGs, the same.
     insta::assert_snapshot!(shares(&plan), @r"
     all JPEG 9000
@@ -433,10 +433,10 @@ fn a_visitor_loads_each_picture_of_a_page_once() {
         pieces.map(|(_, _, piece)| piece.recipe.clone()).collect()
     };
     site.totals[2].shared = true;
-    let (crew, _) = Plan::new(originals.to_vec(), &site);
+    let (crew, _) = Plan::new(&originals, &site);
     assert_eq!(recipes(&crew), recipes(&plan));
     site.totals[1].max_total = 8000;
-    let (tighter, _) = Plan::new(originals.to_vec(), &site);
+    let (tighter, _) = Plan::new(&originals, &site);
     let changed = recipes(&tighter)
         .iter()
         .zip(recipes(&plan))

@@ -156,7 +156,8 @@ pub(super) fn find(jobs: &[Job], indices: &[usize]) -> Vec<Trouble> {
     troubles.into_iter().map(trouble).collect()
 }
 
-fn unfit(placement: &Placement, name: &str) -> Option<Why> {
+/// Why a name cannot be, whatever others there are.
+pub(super) fn unfit(placement: &Placement, name: &str) -> Option<Why> {
     if name.split('/').any(|part| part.starts_with('.')) {
         return Some(Why::Dotted {
             piece: name.to_owned(),

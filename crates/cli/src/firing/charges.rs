@@ -1,0 +1,138 @@
+//! The originals of a firing: where they are, what they become, what is to be told of them.
+
+use std::path::{Path, PathBuf};
+
+use kiln_core::credits::Field;
+use kiln_core::encode::Format;
+use kiln_core::plan::{Draft, Job, Plan, PlannedPiece};
+
+use crate::find::{self, Folders, Picture};
+use crate::report::{Foretell, OriginalReport};
+use crate::settings::Settings;
+use crate::wording;
+
+/// One original of a firing: its picture, what it becomes, and what is to be told of it.
+pub struct Charge<'a> {
+    /// The original as the ledger has it.
+    pub key: String,
+    /// The picture.
+    pub picture: &'a Picture,
+    /// What it becomes.
+    pub job: &'a Job,
+    /// What is to be told of it.
+    pub report: OriginalReport,
+}
+
+impl<'a> Charge<'a> {
+    /// The jobs of a plan with their pictures, which are in the same order.
+    pub fn all(
+        plan: &'a Plan,
+        pictures: impl Iterator<Item = &'a Picture>,
+        keys: &mut Keys,
+    ) -> Vec<Charge<'a>> {
+        let charges = plan.jobs.iter().zip(pictures);
+        charges
+            .map(|(job, picture)| Charge {
+                key: keys.of(&picture.path),
+                picture,
+                job,
+                report: planned(job, picture),
+            })
+            .collect()
+    }
+}
+
+/// What a firing would make, of one original at a time.
+#[derive(Debug)]
+pub struct Prospect {
+    /// What is settled of all.
+    pub draft: Draft,
+    /// All that were found.
+    pub pictures: Vec<Picture>,
+    /// Whether titles make the names.
+    pub titled: bool,
+}
+
+impl Foretell for Prospect {
+    fn count(&self) -> usize {
+        self.draft.shown.len()
+    }
+
+    fn original(&self, place: usize) -> OriginalReport {
+        let index = self.draft.shown[place];
+        let picture = &self.pictures[index];
+        let mut report = planned(&self.draft.job(index, &picture.original), picture);
+        if self.titled {
+            report.suggest_title();
+        }
+        report
+    }
+}
+
+/// A report of what shall be made.
+fn planned(job: &Job, picture: &Picture) -> OriginalReport {
+    let mut report = OriginalReport::planned(job);
+    let probe = &job.original.probe;
+    let notes = &mut report.notes;
+    if picture.misnamed {
+        notes.push(format!(
+            "is a {} picture, whatever its name says",
+            probe.kind
+        ));
+    }
+    if probe.frames > 1 {
+        let others = wording::count(
+            probe.frames as usize - 1,
+            "other frame is",
+            "other frames are",
+        );
+        notes.push(format!("only the first frame is used; {others} left out"));
+    }
+    let stays = |piece: &PlannedPiece| piece.formats().any(Format::is_scalable);
+    if probe.is_drawn() && !job.pieces().any(|(_, _, piece)| stays(piece)) {
+        let says = "is a drawing; with svg among its formats it stays one, sharp at every size";
+        notes.push(says.to_owned());
+    }
+    for placement in &job.placements {
+        if let Some(least) = placement.too_small {
+            notes.push(match &placement.place {
+                Some(place) => format!("is smaller than the {least} that {place} needs"),
+                None => format!("is smaller than the {least} asked for"),
+            });
+        }
+    }
+    report.ballast = picture.ballast.bytes() + picture.ballast.icc;
+    let mut inscriptions = job
+        .placements
+        .iter()
+        .map(|placement| &placement.inscription);
+    let kept = inscriptions.any(|said| said.credits.get(Field::Position).is_some());
+    report.position_dropped = picture.ballast.position && !kept;
+    report
+}
+
+/// Paths of originals as the ledger has them: seen from the out folder, so that they hold from
+/// wherever the program is run and when the whole site is moved.
+pub struct Keys {
+    out: PathBuf,
+    folders: Folders,
+}
+
+impl Keys {
+    /// Those of a run.
+    pub fn new(settings: &Settings) -> Keys {
+        Keys {
+            out: find::real(&settings.out),
+            folders: Folders::default(),
+        }
+    }
+
+    /// That of an original.
+    pub fn of(&mut self, original: &Path) -> String {
+        let real = self.folders.identity(original);
+        let seen = pathdiff::diff_paths(&real, &self.out).unwrap_or(real);
+        let parts = seen.components();
+        let parts = parts.map(|part| part.as_os_str().to_string_lossy().into_owned());
+        parts.collect::<Vec<_>>().join("/").replacen("//", "/", 1)
+    }
+}

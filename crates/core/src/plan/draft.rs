@@ -1,0 +1,174 @@
+//! What is settled of all originals together: which of them are shown, their numbers, names that cannot be. Each
+//! one's job follows from that when it is wanted, so that a plan for a million need not be held.
+
+use std::collections::hash_map;
+use std::collections::{BTreeSet, HashMap};
+
+use xxhash_rust::xxh3::xxh3_64;
+
+use super::trouble::{self, Trouble, concerns};
+use super::{Job, Original, Placement, Plan, SharedTotal, Site, Wish, placement, total};
+
+/// A plan of which no job was made yet.
+#[derive(Clone, Debug)]
+pub struct Draft {
+    site: Site,
+    numbers: Numbers,
+    /// Originals that are shown and can be planned for, by their indices among those given, in order.
+    pub shown: Vec<usize>,
+    /// Originals that no place shows, in the same way.
+    pub left_out: Vec<usize>,
+    /// Places that show no original.
+    pub idle: Vec<String>,
+}
+
+impl Draft {
+    /// Drafts a plan for all originals but those of which a name cannot be: each of them is a [`Trouble`].
+    pub fn new(originals: &[impl AsRef<Original>], site: &Site) -> (Draft, Vec<Trouble>) {
+        let mut draft = Draft {
+            numbers: Numbers::of(originals, site),
+            site: site.clone(),
+            shown: Vec::new(),
+            left_out: Vec::new(),
+            idle: Vec::new(),
+        };
+        draft.idle = draft.numbers.idle(site);
+        let mut names = Names::default();
+        for (index, original) in originals.iter().enumerate() {
+            let job = draft.job(index, original.as_ref());
+            if job.placements.is_empty() {
+                draft.left_out.push(index);
+            } else {
+                draft.shown.push(index);
+                names.take_in(index, &job);
+            }
+        }
+        // Few are suspect, and of those all is known once more.
+        let suspect: Vec<usize> = names.suspect.into_iter().collect();
+        let jobs = suspect.iter();
+        let jobs: Vec<Job> = jobs
+            .map(|&index| draft.job(index, originals[index].as_ref()))
+            .collect();
+        let troubles = trouble::find(&jobs, &suspect);
+        draft.shown.retain(|&index| !concerns(&troubles, index));
+        (draft, troubles)
+    }
+
+    /// What an original becomes, which was given at that index.
+    pub fn job(&self, index: usize, original: &Original) -> Job {
+        let placed = |(place, name, wish): (usize, Option<&str>, &Wish)| {
+            let totals = self.site.totals.iter();
+            let held = totals.filter(|total| total.holds(&original.name, name));
+            let totals = held.map(|total| (total.page.clone(), total.max_total));
+            let number = self.numbers.of_one(place, index);
+            placement(original, name, wish, number, totals.collect())
+        };
+        let wishes = self.site.shown(&original.name).into_iter();
+        let placements: Vec<Placement> = wishes.map(placed).collect();
+        Job {
+            original: original.clone(),
+            placements,
+        }
+    }
+
+    /// What the pictures of its originals share.
+    pub fn totals(&self, originals: &[impl AsRef<Original>]) -> Vec<SharedTotal> {
+        if self.site.totals.is_empty() {
+            Vec::new()
+        } else {
+            self.plan(originals).totals
+        }
+    }
+
+    /// The plan of all that are shown.
+    pub fn plan(&self, originals: &[impl AsRef<Original>]) -> Plan {
+        let jobs = self.shown.iter();
+        let jobs: Vec<Job> = jobs
+            .map(|&index| self.job(index, originals[index].as_ref()))
+            .collect();
+        Plan {
+            totals: total::shared(&jobs, &self.site),
+            jobs,
+            left_out: self.left_out.clone(),
+            idle: self.idle.clone(),
+        }
+    }
+}
+
+/// Names of pieces, by digests: those that meet, and those that cannot be, are looked at again.
+#[derive(Default)]
+struct Names {
+    owners: HashMap<u64, u32>,
+    suspect: BTreeSet<usize>,
+}
+
+impl Names {
+    fn take_in(&mut self, index: usize, job: &Job) {
+        for (placement, _, piece) in job.pieces() {
+            for name in piece.names() {
+                if trouble::unfit(placement, name).is_some() {
+                    self.suspect.insert(index);
+                }
+                match self.owners.entry(xxh3_64(name.to_lowercase().as_bytes())) {
+                    hash_map::Entry::Vacant(free) => {
+                        free.insert(index as u32);
+                    }
+                    hash_map::Entry::Occupied(owner) => {
+                        self.suspect.extend([*owner.get() as usize, index]);
+                    }
+                }
+            }
+        }
+    }
+}
+
+/// The numbers of originals in their places, in natural order: 2 before 10.
+#[derive(Clone, Debug)]
+struct Numbers {
+    /// For each place, and for what is made without one.
+    places: Vec<Series>,
+}
+
+/// The originals of a place.
+#[derive(Clone, Debug, Default)]
+struct Series {
+    /// How many there are.
+    count: usize,
+    /// The number of each, by its index, where names want those.
+    numbers: HashMap<usize, usize>,
+}
+
+impl Numbers {
+    fn of(originals: &[impl AsRef<Original>], site: &Site) -> Numbers {
+        let name = |index: usize| originals[index].as_ref().name.as_str();
+        let mut order: Vec<usize> = (0..originals.len()).collect();
+        let wants_number = site.wishes().any(|wish| wish.name.wants_number());
+        if wants_number {
+            order.sort_by(|&a, &b| natord::compare_ignore_case(name(a), name(b)));
+        }
+        let mut places = vec![Series::default(); site.places.len() + 1];
+        for index in order {
+            for (place, _, wish) in site.shown(name(index)) {
+                let series = &mut places[place];
+                series.count += 1;
+                if wish.name.wants_number() {
+                    series.numbers.insert(index, series.count);
+                }
+            }
+        }
+        Numbers { places }
+    }
+
+    /// The number of an original in a place, and the digits of the last number there.
+    fn of_one(&self, place: usize, original: usize) -> (usize, usize) {
+        let Series { count, numbers } = &self.places[place];
+        let number = numbers.get(&original).copied().unwrap_or(0);
+        (number, count.to_string().len())
+    }
+
+    fn idle(&self, site: &Site) -> Vec<String> {
+        let places = site.places.iter().zip(&self.places);
+        let idle = places.filter(|(_, series)| series.count == 0);
+        idle.map(|(place, _)| place.name.clone()).collect()
+    }
+}
