@@ -16,7 +16,7 @@ use kiln_core::encode::Format;
 use kiln_core::plan::{CreditsWish, Look};
 
 use crate::layer::{TypedLayer, TypedShape};
-use crate::wording;
+use crate::wording::{self, PartWish};
 pub use check::CheckArgs;
 pub use deliver::DeliverArgs;
 pub use judging::JudgingArgs;
@@ -127,6 +127,17 @@ pub struct FireArgs {
     /// Pictures in work at once. The pieces do not depend on it. [default: one per core]
     #[arg(short, long, value_name = "N", value_parser = wording::parse_jobs)]
     pub jobs: Option<usize>,
+
+    /// Make one part of the whole on this machine, such as 3/8: which originals that are follows from the plan
+    /// alone, so that eight machines that are told 1/8 to 8/8 make all of it. auto asks the batch engine that runs
+    /// it (Slurm's arrays; Kubernetes' indexed jobs, with KILN_PARTS=N).
+    #[arg(long, value_name = "K/N|auto", value_parser = wording::parse_part, conflicts_with_all = ["watch", "remove_strays", "remember", "gather"])]
+    pub part: Option<PartWish>,
+
+    /// Gather what parts have made into one ledger: what one of them left is made, totals are shared, strays told.
+    /// Originals that were not touched since are not read again.
+    #[arg(long, conflicts_with_all = ["watch", "dry_run"])]
+    pub gather: bool,
 
     /// Show the plan and write nothing.
     #[arg(long)]
@@ -321,6 +332,8 @@ Examples:
       The same again as often as you like: the settings stand in kiln.toml as [place.card].
   kiln fire --html report.html
       The same, and a page that shows what became of each picture; it may be made at any time.
+  kiln fire --part 3/8
+      The third of eight parts of all of that, on one of eight machines; then once: kiln fire --gather
   kiln fire photos --long-side 1600 --name '{title}-{number:3}'
       A series: fog-001.webp, fog-002.webp, …
 

@@ -4,7 +4,7 @@ use std::io;
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
-use kiln_core::plan::Trouble;
+use kiln_core::plan::{PartOf, Trouble};
 use thiserror::Error;
 
 use crate::wording;
@@ -27,6 +27,17 @@ pub enum Failure {
     /// Settings of one place, or of all, that cannot hold together.
     #[error("{place}{says}")]
     Contradiction { place: String, says: &'static str },
+    /// A part that nobody tells.
+    #[error("--part auto: {0}")]
+    NoPart(String),
+    /// Parts that nobody made.
+    #[error(
+        "{0}: no parts have left anything to gather; make them with kiln fire --part K/N, or leave --gather out"
+    )]
+    NoParts(PathBuf),
+    /// Somebody makes the same part.
+    #[error("{out}: part {part} is being made there by another run; wait until it ends")]
+    BusyPart { out: PathBuf, part: PartOf },
     #[error("no pictures are named; name some, or make a kiln file with kiln init")]
     NoPaths,
     #[error(
@@ -107,7 +118,7 @@ pub enum Failure {
         #[source]
         source: io::Error,
     },
-    #[error("{0}: another firing is at work there; wait until it ends")]
+    #[error("{0}: another firing, or a part of one, is at work there; wait until it ends")]
     Busy(PathBuf),
     #[error("{path}: is not the sample file of that name; move it away or name another folder")]
     NotOurs { path: PathBuf },
@@ -161,6 +172,7 @@ impl Failure {
             | Failure::OutHoldsOriginals { .. }
             | Failure::Contradiction { .. }
             | Failure::NoPaths
+            | Failure::NoPart(_)
             | Failure::NoAddress { .. }
             | Failure::NoOriginals(_)
             | Failure::NoKilnFile { .. }

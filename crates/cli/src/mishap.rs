@@ -251,6 +251,12 @@ mod tests {
                 out: "upload".into(),
                 originals: "upload/photos".into(),
             },
+            Failure::NoPart("JOB_COMPLETION_INDEX is no whole number: x".to_owned()),
+            Failure::NoParts(path()),
+            Failure::BusyPart {
+                out: path(),
+                part: "3/8".parse().expect("a part"),
+            },
             Failure::Contradiction {
                 place: "banner: ".to_owned(),
                 says: "the least-look lies above the look; lower it, or raise the look",

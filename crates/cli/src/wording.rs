@@ -9,7 +9,7 @@ use std::str::FromStr;
 use kiln_core::credits::Field;
 use kiln_core::encode::Format;
 use kiln_core::pixels::{Fit, NoFraming, Orientation};
-use kiln_core::plan::{Pattern, PatternError};
+use kiln_core::plan::{NoPart, PartOf, Pattern, PatternError};
 use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
 
 pub use looks::{
@@ -203,6 +203,24 @@ pub fn parse_jobs(text: &str) -> Result<usize, String> {
         Ok(jobs @ 1..=256) => Ok(jobs),
         _ => Err("jobs are a whole number from 1 to 256".to_owned()),
     }
+}
+
+/// Which part of a firing is wanted.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum PartWish {
+    /// The one that a batch engine says.
+    Auto,
+    /// This one.
+    Told(PartOf),
+}
+
+/// `--part`: K/N, or `auto`.
+pub fn parse_part(text: &str) -> Result<PartWish, String> {
+    if text.trim().eq_ignore_ascii_case("auto") {
+        return Ok(PartWish::Auto);
+    }
+    let part = text.parse().map(PartWish::Told);
+    part.map_err(|error: NoPart| error.to_string())
 }
 
 /// The order of a survey.

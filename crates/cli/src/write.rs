@@ -8,6 +8,7 @@ use std::io::{self, BufWriter, Write};
 use std::path::{Component, Path, PathBuf};
 use std::sync::{Mutex, PoisonError};
 
+use kiln_core::plan::PartOf;
 use same_file::Handle;
 use tempfile::NamedTempFile;
 use walkdir::WalkDir;
@@ -19,6 +20,9 @@ const PART: &str = ".kiln-part";
 
 /// The file whose lock a firing holds in its out folder.
 const LOCK: &str = ".kiln-lock";
+
+/// The folder of what parts of a firing leave in the out folder until they are gathered.
+pub const PARTS: &str = ".kiln-parts";
 
 /// Writes a file by way of a temporary one beside it: written, synced, renamed. A link of that name
 /// is replaced, not followed.
@@ -75,12 +79,13 @@ pub fn leads_below(name: &str) -> bool {
         && Path::new(name).components().all(plain)
 }
 
-/// An out folder in which no other firing works until this is dropped.
+/// An out folder in which no other firing works until this is dropped, but for other parts of the same one.
 pub struct OutFolder {
     path: PathBuf,
     /// Without links.
     real: PathBuf,
-    lock: File,
+    /// Locks, and whether their files go with them.
+    locks: Vec<(File, Option<PathBuf>)>,
     /// Folders below it, and whether they are truly below it.
     inner: Mutex<HashMap<PathBuf, bool>>,
 }
@@ -88,23 +93,55 @@ pub struct OutFolder {
 impl OutFolder {
     /// Makes the folder if need be, takes its lock, and removes what a killed run left behind.
     pub fn enter(path: &Path) -> Result<OutFolder, Failure> {
-        fs::create_dir_all(path).map_err(Failure::unwritable(path))?;
-        let real = path.canonicalize().map_err(Failure::unwritable(path))?;
-        let lock = lock(&real.join(LOCK)).map_err(Failure::unwritable(path))?;
-        let folder = OutFolder {
-            path: path.to_owned(),
-            real,
-            lock: lock.ok_or_else(|| Failure::Busy(path.to_owned()))?,
-            inner: Mutex::default(),
-        };
+        let mut folder = OutFolder::of(path)?;
+        let file = folder.real.join(LOCK);
+        let lock = lock(&file, File::try_lock).map_err(Failure::unwritable(path))?;
+        let lock = lock.ok_or_else(|| Failure::Busy(path.to_owned()))?;
+        folder.locks.push((lock, Some(file)));
         folder.sweep()?;
         Ok(folder)
+    }
+
+    /// The same to make one part in it, while others make theirs. What is half-written may be theirs.
+    pub fn enter_for(path: &Path, part: PartOf) -> Result<OutFolder, Failure> {
+        let mut folder = OutFolder::of(path)?;
+        let shared = lock(&folder.real.join(LOCK), File::try_lock_shared);
+        let shared = shared.map_err(Failure::unwritable(path))?;
+        let shared = shared.ok_or_else(|| Failure::Busy(path.to_owned()))?;
+        // The others hold it too: its file stays until a firing of all removes it.
+        folder.locks.push((shared, None));
+        let parts = folder.real.join(PARTS);
+        if parts.is_symlink() {
+            let alien = io::Error::other("it is a link");
+            return Err(Failure::unwritable(&parts)(alien));
+        }
+        fs::create_dir_all(&parts).map_err(Failure::unwritable(path))?;
+        let file = parts.join(format!("{}.lock", part_name(part)));
+        let own = lock(&file, File::try_lock).map_err(Failure::unwritable(path))?;
+        let out = path.to_owned();
+        let own = own.ok_or(Failure::BusyPart { out, part })?;
+        folder.locks.push((own, Some(file)));
+        Ok(folder)
+    }
+
+    fn of(path: &Path) -> Result<OutFolder, Failure> {
+        fs::create_dir_all(path).map_err(Failure::unwritable(path))?;
+        Ok(OutFolder {
+            path: path.to_owned(),
+            real: path.canonicalize().map_err(Failure::unwritable(path))?,
+            locks: Vec::new(),
+            inner: Mutex::default(),
+        })
     }
 
     fn sweep(&self) -> Result<(), Failure> {
         for entry in WalkDir::new(&self.path).into_iter().flatten() {
             let name = entry.file_name().as_encoded_bytes();
-            if name.starts_with(b".") && name.ends_with(PART.as_bytes()) {
+            let is_part = name.starts_with(b".") && name.ends_with(PART.as_bytes());
+            // Nobody makes a part now.
+            let folder = entry.path().parent();
+            let is_lock = name.ends_with(b".lock") && folder == Some(&self.path.join(PARTS));
+            if is_part || is_lock {
                 fs::remove_file(entry.path()).map_err(Failure::unwritable(entry.path()))?;
             }
         }
@@ -180,15 +217,24 @@ impl OutFolder {
 
 impl Drop for OutFolder {
     fn drop(&mut self) {
-        // Unlinked while it is still held: whoever opened it before finds out, once it has the
-        // lock, that it holds nothing. A file that stays behind would do no harm.
-        let _ = fs::remove_file(self.real.join(LOCK));
-        let _ = self.lock.unlock();
+        for (lock, file) in self.locks.iter().rev() {
+            // Unlinked while it is still held: whoever opened it before finds out, once it has the
+            // lock, that it holds nothing. A file that stays behind would do no harm.
+            if let Some(file) = file {
+                let _ = fs::remove_file(file);
+            }
+            let _ = lock.unlock();
+        }
     }
 }
 
-/// Takes the lock of a file; `None` where another process has it.
-fn lock(path: &Path) -> io::Result<Option<File>> {
+/// The name of what belongs to a part, without its extension.
+pub fn part_name(part: PartOf) -> String {
+    format!("{}-of-{}", part.number(), part.of())
+}
+
+/// Takes the lock of a file, in one way or another; `None` where another process has it.
+fn lock(path: &Path, take: impl Fn(&File) -> Result<(), TryLockError>) -> io::Result<Option<File>> {
     loop {
         if path
             .symlink_metadata()
@@ -196,12 +242,14 @@ fn lock(path: &Path) -> io::Result<Option<File>> {
         {
             fs::remove_file(path)?;
         }
+        // A lock that is shared wants to read where it is kept over a network.
         let open = OpenOptions::new()
             .create(true)
             .truncate(false)
+            .read(true)
             .write(true)
             .open(path)?;
-        match open.try_lock() {
+        match take(&open) {
             Ok(()) if stands_at(&open, path)? => return Ok(Some(open)),
             // It was unlinked between opening and locking; who is next makes it anew.
             Ok(()) => {}
@@ -241,8 +289,11 @@ mod tests {
     fn a_lock_on_an_unlinked_file_is_none() {
         let folder = tempfile::tempdir().expect("a folder");
         let path = folder.path().join(LOCK);
-        let first = lock(&path).expect("room").expect("free");
-        assert!(lock(&path).expect("room").is_none(), "it is held");
+        let first = lock(&path, File::try_lock).expect("room").expect("free");
+        assert!(
+            lock(&path, File::try_lock).expect("room").is_none(),
+            "it is held"
+        );
         let opened = File::options()
             .write(true)
             .open(&path)
@@ -251,7 +302,7 @@ mod tests {
         drop(first);
         opened.try_lock().expect("nobody has this one");
         assert!(!stands_at(&opened, &path).expect("memory"));
-        let second = lock(&path).expect("room").expect("free");
+        let second = lock(&path, File::try_lock).expect("room").expect("free");
         assert!(stands_at(&second, &path).expect("memory"));
         assert!(
             !stands_at(&opened, &path).expect("memory"),

@@ -22,6 +22,7 @@ mod manuals;
 mod markup;
 mod masked;
 mod page;
+mod parts;
 mod proof;
 mod read_back;
 mod refusals;

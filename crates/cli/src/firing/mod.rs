@@ -5,6 +5,7 @@ mod charges;
 mod claim;
 mod outdone;
 mod page;
+mod parts;
 mod remember;
 mod rounds;
 mod said;
@@ -34,6 +35,7 @@ use crate::write::OutFolder;
 use crate::{interrupt, pages, write};
 use charges::{Charge, Keys, Prospect};
 use claim::claim;
+use parts::Share;
 use rounds::Run;
 use strays::Standpoint;
 use views::View;
@@ -76,6 +78,8 @@ pub fn fire(
 struct Said {
     remarks: Vec<String>,
     refused: Vec<Aside>,
+    /// What of it this machine does, where that is not all.
+    share: Option<Share>,
 }
 
 fn attempt(
@@ -97,7 +101,12 @@ fn attempt(
     let mut left_out = finding.left_out;
     let pictures = readied(finding.pictures, finding.refused, settings, said)?;
 
-    let (draft, troubles) = Draft::new(&pictures, &settings.site);
+    let (mut draft, mut troubles) = Draft::new(&pictures, &settings.site);
+    let share = said.share.take();
+    if let Some(share) = &share {
+        share.narrow(&mut draft, &mut troubles, &pictures);
+        said.remarks.push(share.told(&draft));
+    }
     if draft.shown.is_empty() && !troubles.is_empty() {
         return Err(Failure::Troubles(troubles));
     }
@@ -126,7 +135,7 @@ fn attempt(
         left_out,
         strays: Vec::new(),
         // A run over some of the originals has nothing to say of places for others.
-        idle: if settings.all_originals {
+        idle: if settings.all_originals && share.is_none() {
             draft.idle.clone()
         } else {
             Vec::new()
@@ -134,6 +143,7 @@ fn attempt(
         out: settings.out.clone(),
         kiln_file: settings.kiln_file.clone(),
         shared: Vec::new(),
+        part: settings.part,
         dry_run: settings.dry_run,
         interrupted: false,
         seconds: 0.0,
@@ -141,7 +151,9 @@ fn attempt(
     };
     let mut views = Vec::new();
     if settings.dry_run {
-        report.shared = totals::outcomes(&draft.totals(&pictures), &report);
+        if share.is_none() {
+            report.shared = totals::outcomes(&draft.totals(&pictures), &report);
+        }
         report.originals = Originals::Foretold(Box::new(Prospect {
             draft,
             pictures,
@@ -152,7 +164,7 @@ fn attempt(
         let shown = draft.shown.iter().map(|&index| &pictures[index]);
         let mut keys = Keys::new(settings);
         let mut charges = Charge::all(&plan, shown, &mut keys);
-        if !plan.jobs.is_empty() || settings.complete {
+        if !plan.jobs.is_empty() || settings.complete || share.is_some() {
             let outcome = make(
                 &plan,
                 &mut charges,
@@ -167,7 +179,10 @@ fn attempt(
         }
         let charges = charges.into_iter();
         report.originals = Originals::Fired(charges.map(|charge| charge.report).collect());
-        report.shared = totals::outcomes(&plan.totals, &report);
+        // A part has nothing to say of what all share.
+        if share.is_none() {
+            report.shared = totals::outcomes(&plan.totals, &report);
+        }
     }
     report.refused = std::mem::take(&mut said.refused);
     report.remarks = std::mem::take(&mut said.remarks);
@@ -225,8 +240,20 @@ fn readied(
     said.refused
         .extend(too_large.map(|picture| beyond_allowance(picture, settings)));
     said.remarks = labelled(&mut pictures, settings)?;
+    let mut others = Vec::new();
+    if let Some(part) = settings.part {
+        let share = Share::of(part, &pictures, settings);
+        said.refused.retain(|aside| share.names(aside));
+        // The bytes of those that other machines make are their business.
+        (pictures, others) = share.split(pictures);
+        said.share = Some(share);
+    }
     digested(&mut pictures, &mut said.refused, settings);
     borders::searched(&mut pictures, &mut said.refused, settings)?;
+    if !others.is_empty() {
+        pictures.append(&mut others);
+        pictures.sort_by(|a, b| a.path.cmp(&b.path));
+    }
     said.refused.sort_by(|a, b| a.path.cmp(&b.path));
     Ok(pictures)
 }
@@ -284,12 +311,30 @@ fn make(
     channels: &Channels,
     said: &mut Said,
 ) -> Result<Outcome, Failure> {
-    let folder = OutFolder::enter(&settings.out)?;
+    let (folder, opened) = match settings.part {
+        Some(part) => (
+            OutFolder::enter_for(&settings.out, part)?,
+            Ledger::open_part(&settings.out, part)?,
+        ),
+        None => (
+            OutFolder::enter(&settings.out)?,
+            Ledger::open(&settings.out)?,
+        ),
+    };
     let Opened {
         mut ledger,
+        parts,
         remarks,
-    } = Ledger::open(&settings.out)?;
+    } = opened;
     said.remarks.extend(remarks);
+    let mut same = same.clone();
+    if settings.gather {
+        if parts.is_empty() {
+            return Err(Failure::NoParts(settings.out.clone()));
+        }
+        said.remarks.extend(parts.lacking());
+        same.extend(parts::untouched(charges, &parts));
+    }
     let kiln_file = settings.kiln_file.as_ref();
     let by = kiln_file.map_or(ledger::COMMAND.to_owned(), |file| keys.of(file));
     claim(charges, &by, &folder, &mut ledger, settings)?;
@@ -304,7 +349,11 @@ fn make(
         by: &by,
         refused: refused.collect(),
     };
-    let mut strays = strays::tend(plan, &known, settings, &folder, &mut ledger)?;
+    let mut strays = match settings.part {
+        // What another part plans is no stray.
+        Some(_) => Vec::new(),
+        None => strays::tend(plan, &known, settings, &folder, &mut ledger)?,
+    };
     let saved = ledger.save();
     saved.map_err(Failure::unwritable(ledger.path()))?;
 
@@ -313,14 +362,14 @@ fn make(
         plan,
         settings,
         folder: &folder,
-        same,
+        same: &same,
         progress: Progress::start(plan, settings, channels),
         ledger,
         kept: Default::default(),
         charges,
     };
     run.round(None)?;
-    if !interrupt::came() {
+    if !interrupt::came() && settings.part.is_none() {
         totals::keep(&mut run)?;
     }
     if !interrupt::came() {
@@ -328,7 +377,11 @@ fn make(
     }
     run.progress.end();
     strays.extend(strays::replaced(plan, settings, &folder, &mut run.ledger)?);
-    let settled = run.ledger.settle();
+    let settled = match settings.part {
+        Some(_) if interrupt::came() => run.ledger.save(),
+        Some(_) => run.ledger.end_part(),
+        None => run.ledger.settle(),
+    };
     settled.map_err(Failure::unwritable(run.ledger.path()))?;
     let views = match settings.page {
         Some(_) => views::all(run.charges, &folder, settings)?,

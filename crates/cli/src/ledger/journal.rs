@@ -30,6 +30,8 @@ pub enum Record<S, E, F> {
     Form { schema: u64, kiln: S },
     /// All that is known of an original; nothing where it is none of ours any more.
     Original { path: S, entry: Option<E> },
+    /// The part that this is the journal of was made to its end.
+    Ended {},
     /// A file at a target; nothing where it does not stand there any more.
     Delivered { target: S, name: S, file: Option<F> },
 }
@@ -38,7 +40,7 @@ pub enum Record<S, E, F> {
 pub type Said<'a> = Record<&'a str, &'a Entry, &'a Delivered>;
 
 /// What was read of a journal.
-#[derive(Debug, Default, PartialEq, Eq)]
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Replayed {
     /// Records that are of use.
     pub records: usize,
@@ -52,6 +54,8 @@ pub struct Replayed {
     pub length: u64,
     /// Whether the last line lacks its end.
     pub torn: bool,
+    /// Whether it is that of a part which was made to its end.
+    pub ended: bool,
 }
 
 /// Lays what a journal says over what a document said.
@@ -75,6 +79,8 @@ pub fn replay(mut journal: impl BufRead, sound: &mut Sound) -> io::Result<Replay
                 return Ok(told);
             }
             Some(record) => {
+                // Who begins to write again has not ended.
+                told.ended = matches!(record, Record::Ended {});
                 told.records += 1;
                 told.outside += apply(record, sound);
             }
@@ -102,7 +108,7 @@ fn digits(text: &[u8]) -> String {
 /// Takes in what a record says; returns how many names in it lead out of the out folder.
 fn apply(record: Record<String, Entry, Delivered>, sound: &mut Sound) -> usize {
     match record {
-        Record::Form { .. } => 0,
+        Record::Form { .. } | Record::Ended {} => 0,
         Record::Original { path, entry } => {
             let mut entry = entry.unwrap_or_default();
             let outside = form::check(&mut entry);

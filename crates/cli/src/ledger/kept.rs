@@ -5,12 +5,15 @@ use std::io::{self, BufReader, Read};
 use std::path::{Path, PathBuf};
 use std::time::SystemTime;
 
+use kiln_core::plan::PartOf;
+
 use super::NAME;
 use super::delivery::Deliveries;
 use super::form::{self, Form, Originals, Sound};
 use super::journal::{self, Journal, Replayed};
+use super::parts::{self, Parts};
 use crate::failure::Failure;
-use crate::write;
+use crate::write::{self, PARTS};
 
 /// A document up to this weight is always written anew at the end of a run: that takes a moment.
 const LIGHT: u64 = 16 << 20;
@@ -27,6 +30,8 @@ pub struct Found {
     pub document: Document,
     /// What the journal was.
     pub replayed: Replayed,
+    /// What parts of a firing noted.
+    pub parts: Parts,
 }
 
 /// What a document was found to be.
@@ -63,7 +68,13 @@ pub fn find(out: &Path) -> Result<Found, Failure> {
             },
         };
         let replayed = replay(&beside, &mut sound).map_err(Failure::unreadable(&beside))?;
-        if let Some(known) = replayed.newer {
+        let parts = parts::take_in(out, &mut sound);
+        let parts = parts.map_err(Failure::unreadable(&out.join(PARTS)))?;
+        let known = {
+            let mut journals = parts.all_replayed().chain([&replayed]);
+            journals.find_map(|replayed| replayed.newer.clone())
+        };
+        if let Some(known) = known {
             return Err(newer(&beside, known));
         }
         // A run that ended meanwhile may have written the one and removed the other.
@@ -72,6 +83,7 @@ pub fn find(out: &Path) -> Result<Found, Failure> {
                 sound,
                 document,
                 replayed,
+                parts,
             });
         }
     }
@@ -126,18 +138,35 @@ pub struct Kept {
     /// The bytes of the document, where there is one that a journal can go with.
     document: Option<u64>,
     journal: Journal,
+    /// Journals of parts that the document has not taken in.
+    parts: Vec<PathBuf>,
+    /// Whether it is that of a part, which writes no document.
+    is_part: bool,
 }
 
 impl Kept {
     /// Those of an out folder, as they were found.
-    pub fn of(out: &Path, document: Document, replayed: &Replayed) -> Kept {
+    pub fn of(out: &Path, document: Document, replayed: &Replayed, parts: Vec<PathBuf>) -> Kept {
         Kept {
+            parts,
+            is_part: false,
             path: out.join(NAME),
             document: match document {
                 Document::Sound(length) => Some(length),
                 Document::Absent | Document::Earlier | Document::Damaged => None,
             },
             journal: Journal::at(out.join(journal::NAME), replayed),
+        }
+    }
+
+    /// Those of a part, whose journal was found so.
+    pub fn of_part(out: &Path, part: PartOf, replayed: &Replayed) -> Kept {
+        Kept {
+            path: out.join(NAME),
+            document: None,
+            journal: Journal::at(parts::journal_of(out, part), replayed),
+            parts: Vec::new(),
+            is_part: true,
         }
     }
 
@@ -148,7 +177,7 @@ impl Kept {
 
     /// Whether there is a document that a journal can go with.
     pub fn has_document(&self) -> bool {
-        self.document.is_some()
+        self.is_part || self.document.is_some()
     }
 
     /// Notes records in the journal.
@@ -159,14 +188,21 @@ impl Kept {
     /// Whether the journal should go into the document.
     pub fn is_worth_compacting(&self) -> bool {
         let (journal, document) = (self.journal.length(), self.document.unwrap_or(0));
-        journal > 0 && (document <= LIGHT || journal >= document / SHARE)
+        let is_due = journal > 0 && (document <= LIGHT || journal >= document / SHARE);
+        !self.is_part && (is_due || !self.parts.is_empty())
     }
 
     /// Writes all as one document, whole or not at all; then there is no journal.
     pub fn write(&mut self, originals: &Originals, deliveries: &Deliveries) -> io::Result<()> {
         let length = write::whole_by(&self.path, |out| form::write(out, originals, deliveries))?;
         self.document = Some(length);
-        self.journal.clear()
+        self.journal.clear()?;
+        for journal in self.parts.drain(..) {
+            fs::remove_file(journal)?;
+        }
+        // Where somebody keeps something else in it, it stays.
+        let _ = fs::remove_dir(self.path.with_file_name(PARTS));
+        Ok(())
     }
 }
 

@@ -7,6 +7,7 @@ mod form;
 mod journal;
 mod kept;
 mod opened;
+mod parts;
 
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::io;
@@ -17,6 +18,7 @@ use std::time::{Duration, Instant};
 use kiln_core::encode::Format;
 use kiln_core::plan::PlannedPiece;
 
+use crate::write::PARTS;
 pub use delivery::{Delivered, Deliveries, is_address};
 pub use entry::{Entry, Made, PieceEntry, Share, Trimmed};
 use form::Form;
@@ -24,6 +26,7 @@ pub use form::Originals;
 use form::Sound;
 use kept::{Kept, stands_alone};
 pub use opened::{Opened, Record};
+pub use parts::Parts;
 
 /// The name of the ledger in the out folder.
 pub const NAME: &str = "kiln-ledger.json";
@@ -391,6 +394,14 @@ impl Ledger {
         Ok(())
     }
 
+    /// Saves what a part has made, and that it came to its end.
+    pub fn end_part(&mut self) -> io::Result<()> {
+        self.save()?;
+        let mut line = Vec::new();
+        journal::add(&mut line, &journal::Record::Ended {})?;
+        self.kept.note(&line)
+    }
+
     /// Saves all of it as one document.
     pub fn compact(&mut self) -> io::Result<()> {
         self.kept.write(&self.originals, &self.deliveries)?;
@@ -407,7 +418,7 @@ impl Ledger {
 /// Whether a folder is one that pieces were fired into.
 pub fn is_in(folder: &Path) -> bool {
     let about = folder.join(NAME).symlink_metadata();
-    about.is_ok_and(|about| about.is_file())
+    about.is_ok_and(|about| about.is_file()) || folder.join(PARTS).is_dir()
 }
 
 /// The names of all pieces that a ledger's bytes tell of.

@@ -4,9 +4,10 @@ use std::collections::{HashMap, HashSet};
 use std::path::Path;
 
 use kiln_core::pixels::Area;
+use kiln_core::plan::PartOf;
 
 use super::kept::{self, Document, Found, Kept};
-use super::{Deliveries, Ledger, NAME, Originals, form};
+use super::{Deliveries, Ledger, NAME, Originals, Parts, form};
 use crate::failure::Failure;
 use crate::wording;
 
@@ -24,6 +25,8 @@ pub struct Record {
 pub struct Opened {
     /// The ledger.
     pub ledger: Ledger,
+    /// What parts have noted, which is in it.
+    pub parts: Parts,
     /// What its owner should know.
     pub remarks: Vec<String>,
 }
@@ -32,18 +35,9 @@ impl Ledger {
     /// The ledger of an out folder, empty where there is none. One of an earlier form is carried
     /// over, one of a newer form left alone, and a damaged one set aside under another name.
     pub fn open(out: &Path) -> Result<Opened, Failure> {
-        let Found {
-            sound,
-            document,
-            replayed,
-        } = kept::find(out)?;
-        let mut remarks = Vec::new();
-        if let Some(schema) = sound.carried_from {
-            remarks.push(format!(
-                "the ledger is of an earlier form (schema {schema}) and is carried over; its pieces are made again where they are planned"
-            ));
-        }
-        if document == Document::Damaged {
+        let found = kept::find(out)?;
+        let mut remarks = remarks(&found);
+        if found.document == Document::Damaged {
             let path = out.join(NAME);
             let aside = kept::set_aside(&path).map_err(Failure::unwritable(&path))?;
             remarks.push(format!(
@@ -51,22 +45,27 @@ impl Ledger {
                 aside.display()
             ));
         }
-        if sound.outside > 0 {
-            let names = wording::count(sound.outside, "name", "names");
-            remarks.push(format!(
-                "the ledger has {names} outside the out folder, which are passed over"
-            ));
+        let journals = found.parts.journals();
+        let kept = Kept::of(out, found.document, &found.replayed, journals);
+        Ok(Opened {
+            ledger: Ledger::new(kept, found.sound),
+            parts: found.parts,
+            remarks,
+        })
+    }
+
+    /// The same for one part of a firing, which keeps what it notes to itself until all is gathered.
+    pub fn open_part(out: &Path, part: PartOf) -> Result<Opened, Failure> {
+        let found = kept::find(out)?;
+        if found.document == Document::Damaged {
+            return Err(Failure::NoLedger(out.join(NAME)));
         }
-        if replayed.damaged > 0 {
-            let records = wording::count(replayed.damaged, "record", "records");
-            remarks.push(format!(
-                "{records} of the ledger's journal cannot be read and {} passed over",
-                if replayed.damaged == 1 { "is" } else { "are" }
-            ));
-        }
-        let kept = Kept::of(out, document, &replayed);
-        let ledger = Ledger::new(kept, sound);
-        Ok(Opened { ledger, remarks })
+        let kept = Kept::of_part(out, part, &found.parts.replayed(part));
+        Ok(Opened {
+            remarks: remarks(&found),
+            ledger: Ledger::new(kept, found.sound),
+            parts: found.parts,
+        })
     }
 
     /// What is recorded of an out folder, which is left as it is; `None` where it cannot be read.
@@ -97,4 +96,30 @@ impl Ledger {
         let texts = kept::asides(&path);
         texts.flat_map(|text| form::digests(&text)).collect()
     }
+}
+
+/// What is odd in what was found.
+fn remarks(found: &Found) -> Vec<String> {
+    let mut remarks = Vec::new();
+    if let Some(schema) = found.sound.carried_from {
+        remarks.push(format!(
+            "the ledger is of an earlier form (schema {schema}) and is carried over; its pieces are made again where they are planned"
+        ));
+    }
+    if found.sound.outside > 0 {
+        let names = wording::count(found.sound.outside, "name", "names");
+        remarks.push(format!(
+            "the ledger has {names} outside the out folder, which are passed over"
+        ));
+    }
+    let journals = found.parts.all_replayed().chain([&found.replayed]);
+    let damaged = journals.map(|replayed| replayed.damaged).sum();
+    if damaged > 0 {
+        let records = wording::count(damaged, "record", "records");
+        remarks.push(format!(
+            "{records} of the ledger's journal cannot be read and {} passed over",
+            if damaged == 1 { "is" } else { "are" }
+        ));
+    }
+    remarks
 }

@@ -57,7 +57,12 @@ fn made(digest: &str) -> Made {
 
 /// A ledger that is never saved.
 fn unkept() -> Ledger {
-    let kept = Kept::of(Path::new(""), Document::Absent, &Default::default());
+    let kept = Kept::of(
+        Path::new(""),
+        Document::Absent,
+        &Default::default(),
+        Vec::new(),
+    );
     Ledger::new(kept, Sound::default())
 }
 
@@ -247,6 +252,7 @@ fn a_journal_that_is_cut_off_anywhere_goes_on() {
         let Opened {
             mut ledger,
             remarks,
+            ..
         } = Ledger::open(folder.path()).expect("sound");
         // A record is whole without the end of its line too.
         let before = ends[1..].iter().filter(|end| **end <= cut + 1).count();
@@ -268,7 +274,9 @@ fn a_damaged_record_is_passed_over_with_a_word() {
     let mut bytes = fs::read(&path).expect("a journal");
     bytes[ends[1] + 40] ^= 1;
     fs::write(&path, &bytes).expect("room");
-    let Opened { ledger, remarks } = Ledger::open(folder.path()).expect("sound");
+    let Opened {
+        ledger, remarks, ..
+    } = Ledger::open(folder.path()).expect("sound");
     assert_eq!(known(&ledger), ["a.webp", "c.webp"]);
     let says = "1 record of the ledger's journal cannot be read and is passed over";
     assert_eq!(remarks, [says]);

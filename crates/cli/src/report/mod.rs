@@ -18,7 +18,7 @@ use kiln_core::credits::{Credits, Field};
 use kiln_core::encode::{Coding, Format};
 use kiln_core::pipeline::Account;
 use kiln_core::pixels::{Backdrop, Size};
-use kiln_core::plan::{self, CodingWish, Job, PlannedPiece};
+use kiln_core::plan::{self, CodingWish, Job, PartOf, PlannedPiece};
 use kiln_core::source::Kind;
 
 pub use channels::Channels;
@@ -51,6 +51,8 @@ pub struct FiringReport {
     pub shared: Vec<TotalReport>,
     /// What else there is to say about the run.
     pub remarks: Vec<String>,
+    /// The part of the whole that it was, where it was not all.
+    pub part: Option<PartOf>,
     /// Whether only the plan was made.
     pub dry_run: bool,
     /// Whether it was ended by Ctrl-C.

@@ -4,6 +4,7 @@ mod check;
 mod deliver;
 mod markup;
 mod page;
+mod part;
 mod proof;
 mod secret;
 mod survey;
@@ -15,7 +16,7 @@ use std::thread;
 use kiln_core::decode::Allowance;
 use kiln_core::encode::{Format, Passes};
 use kiln_core::pixels::Backdrop;
-use kiln_core::plan::{CodingWish, CreditsWish, Place, Site, Wish};
+use kiln_core::plan::{CodingWish, CreditsWish, PartOf, Place, Site, Wish};
 use strsim::jaro_winkler;
 
 use crate::args::{CreditsArgs, FireArgs, KilnFileArgs, LabelArgs};
@@ -61,6 +62,10 @@ pub struct Settings {
     pub allowance: Allowance,
     /// Pictures in work at once.
     pub jobs: usize,
+    /// The part that is made on this machine, where it is not all.
+    pub part: Option<PartOf>,
+    /// Whether what parts have made is gathered.
+    pub gather: bool,
     /// Whether only the plan is shown.
     pub dry_run: bool,
     /// Whether it goes on as originals arrive.
@@ -177,6 +182,8 @@ impl Settings {
                 pixels: typed.allowance,
             },
             jobs: typed.jobs.unwrap_or_else(cores),
+            part: typed.part.map(part::resolve).transpose()?,
+            gather: typed.gather,
             dry_run: typed.dry_run,
             watch: typed.watch,
             remove_strays: typed.remove_strays,

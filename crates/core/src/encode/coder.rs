@@ -37,6 +37,8 @@ pub struct Abilities {
     pub packs_alike: bool,
     /// About how many bytes a pixel coding holds at its peak, beside the raster.
     pub memory: u64,
+    /// About what finding a file of a look takes one core for each pixel: photos and graphics of the corpus.
+    pub nanoseconds: u64,
     /// Whether its files may come in one pass or in several, each finer than the one before.
     pub passes: bool,
     /// Whether its files are sharp at every size.

@@ -83,6 +83,11 @@ impl Format {
         self.coder().abilities().scalable
     }
 
+    /// About what finding a file of a look takes one core for each pixel.
+    pub(crate) fn nanoseconds(self) -> u64 {
+        self.coder().abilities().nanoseconds
+    }
+
     /// The visual score that a file of it has to reach, whatever look is asked for; 0 where that is enough.
     pub fn least_look(self) -> f32 {
         self.coder().abilities().least_look

@@ -6,6 +6,7 @@ use std::collections::{BTreeSet, HashMap};
 
 use xxhash_rust::xxh3::xxh3_64;
 
+use super::parts;
 use super::trouble::{self, Trouble, concerns};
 use super::{Job, Original, Placement, Plan, SharedTotal, Site, Wish, placement, total};
 
@@ -69,6 +70,27 @@ impl Draft {
             original: original.clone(),
             placements,
         }
+    }
+
+    /// Which of so many parts makes each original that is shown, by its index; none for the others. It does not hang
+    /// on anything that only one part knows.
+    pub fn parts(&self, originals: &[impl AsRef<Original>], parts: u32) -> Vec<Option<u32>> {
+        let mut of = vec![None; originals.len()];
+        let jobs = originals.iter().enumerate();
+        let jobs = jobs.filter_map(|(index, original)| {
+            let job = self.job(index, original.as_ref());
+            let is_shown = !job.placements.is_empty();
+            is_shown.then(|| (index, parts::cost(&job)))
+        });
+        let (indices, costs): (Vec<usize>, Vec<u64>) = jobs.unzip();
+        let names = indices
+            .iter()
+            .map(|&index| originals[index].as_ref().name.as_str());
+        let shared_out = parts::shared_out(names.zip(costs), parts);
+        for (index, part) in indices.into_iter().zip(shared_out) {
+            of[index] = Some(part);
+        }
+        of
     }
 
     /// What the pictures of its originals share.

@@ -3,6 +3,7 @@
 mod draft;
 mod look;
 mod name;
+mod parts;
 mod place;
 mod recipe;
 mod sizes;
@@ -16,6 +17,7 @@ use serde::{Deserialize, Serialize};
 pub use draft::Draft;
 pub use look::{CodingWish, LOOKS, Look, LookWish, look_name};
 pub use name::{Pattern, PatternError, plain_name, says_nothing, slug, stem};
+pub use parts::{NoPart, PartOf};
 pub use place::{Choice, CreditsWish, Glob, Place, Site, Wish};
 pub use sizes::Extent;
 pub use total::{SharedTotal, SharingPicture, Total};

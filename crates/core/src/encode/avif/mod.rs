@@ -28,6 +28,7 @@ const ABILITIES: Abilities = Abilities {
     packs_alike: false,
     // What is coded, what is shown, filters tried on it, levels until they are written, and where it repeats.
     memory: 72,
+    nanoseconds: 3000,
     scalable: false,
     least_look: 0.0,
     frame_bytes: 300,

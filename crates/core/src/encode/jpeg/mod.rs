@@ -25,6 +25,7 @@ const ABILITIES: Abilities = Abilities {
     slow: false,
     packs_alike: false,
     memory: 24,
+    nanoseconds: 500,
     scalable: false,
     least_look: 0.0,
     frame_bytes: 330,

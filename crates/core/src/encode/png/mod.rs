@@ -32,6 +32,7 @@ const ABILITIES: Abilities = Abilities {
     packs_alike: true,
     // Where every pixel has a colour of its own.
     memory: 44,
+    nanoseconds: 7000,
     scalable: false,
     least_look: 0.0,
     frame_bytes: 70,

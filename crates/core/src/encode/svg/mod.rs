@@ -37,6 +37,7 @@ const ABILITIES: Abilities = Abilities {
     packs_alike: false,
     // Shares of two colours, fields and contours of a layer.
     memory: 60,
+    nanoseconds: 500,
     frame_bytes: 150,
     passes: false,
     scalable: true,

@@ -28,6 +28,7 @@ const ABILITIES: Abilities = Abilities {
     packs_alike: false,
     // Without loss, as transparent planes always are; a photo needs a third.
     memory: 40,
+    nanoseconds: 900,
     // Most of it are the probabilities of its entropy coder.
     scalable: false,
     least_look: 0.0,

@@ -1,0 +1,80 @@
+//! One part of a firing, made while other machines make theirs; and what all of them made, gathered.
+
+use std::collections::HashSet;
+use std::fs;
+use std::path::PathBuf;
+
+use kiln_core::plan::{Draft, PartOf, Trouble};
+
+use super::charges::Charge;
+use crate::find::{Aside, Picture};
+use crate::ledger::Parts;
+use crate::settings::Settings;
+use crate::wording;
+
+/// What one machine does of a firing.
+pub struct Share {
+    part: PartOf,
+    /// Its originals.
+    own: HashSet<PathBuf>,
+    /// How many there are in all.
+    all: usize,
+}
+
+impl Share {
+    /// That of a part.
+    pub fn of(part: PartOf, pictures: &[Picture], settings: &Settings) -> Share {
+        let (draft, _) = Draft::new(pictures, &settings.site);
+        let parts = draft.parts(pictures, part.of());
+        let own = pictures.iter().zip(&parts);
+        let own = own.filter(|(_, of)| **of == Some(part.number() - 1));
+        Share {
+            part,
+            own: own.map(|(picture, _)| picture.path.clone()).collect(),
+            all: parts.iter().flatten().count(),
+        }
+    }
+
+    /// Whether it is this part that has to speak of a file that gives no pieces.
+    pub fn names(&self, aside: &Aside) -> bool {
+        // A folder has no name; machines may see it at different places.
+        let file = || aside.path.file_name().unwrap_or_default().to_string_lossy();
+        match aside.name.as_str() {
+            "" => self.part.names(&file()),
+            name => self.part.names(name),
+        }
+    }
+
+    /// Its own pictures, and all others.
+    pub fn split(&self, pictures: Vec<Picture>) -> (Vec<Picture>, Vec<Picture>) {
+        let pictures = pictures.into_iter();
+        pictures.partition(|picture| self.own.contains(&picture.path))
+    }
+
+    /// Leaves what is its own of a draft.
+    pub fn narrow(&self, draft: &mut Draft, troubles: &mut Vec<Trouble>, pictures: &[Picture]) {
+        let is_own = |index: usize| self.own.contains(&pictures[index].path);
+        draft.shown.retain(|&index| is_own(index));
+        draft
+            .left_out
+            .retain(|&index| self.part.names(&pictures[index].original.name));
+        troubles.retain(|trouble| is_own(trouble.index));
+    }
+
+    /// What is to be said of it.
+    pub fn told(&self, draft: &Draft) -> String {
+        let all = wording::count(self.all, "original", "originals");
+        format!("part {}: {} of {all}", self.part, draft.shown.len())
+    }
+}
+
+/// The originals that were not touched since a part noted what it made of them: they need not be read again.
+pub fn untouched(charges: &[Charge<'_>], parts: &Parts) -> Vec<PathBuf> {
+    let untouched = charges.iter().filter(|Charge { key, picture, .. }| {
+        let touched = fs::metadata(&picture.path).and_then(|about| about.modified());
+        touched.is_ok_and(|touched| parts.noted_since(key, touched))
+    });
+    untouched
+        .map(|charge| charge.picture.path.clone())
+        .collect()
+}
