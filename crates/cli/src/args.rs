@@ -3,6 +3,7 @@
 mod check;
 mod deliver;
 mod judging;
+mod ledger;
 mod markup;
 mod page;
 mod survey;
@@ -20,6 +21,7 @@ use crate::wording::{self, PartWish};
 pub use check::CheckArgs;
 pub use deliver::DeliverArgs;
 pub use judging::JudgingArgs;
+pub use ledger::{LedgerAction, LedgerArgs};
 pub use markup::{MarkupArgs, RewireArgs, StockArgs};
 pub use page::PageArgs;
 pub use survey::SurveyArgs;
@@ -71,6 +73,8 @@ pub enum Command {
     Rewire(Box<RewireArgs>),
     /// Bundle the pieces with their texts, or send them to where visitors find them.
     Deliver(Box<DeliverArgs>),
+    /// What is recorded of the pieces, and does the disk agree?
+    Ledger(LedgerArgs),
     /// Unpack the sample site of Tern Point Light, fire it and rewire its pages.
     Demo(DemoArgs),
     /// Print what a shell needs to complete commands and options.

@@ -8,6 +8,7 @@
 )]
 
 mod args;
+mod audit;
 mod browser;
 mod carry;
 mod check;
@@ -84,6 +85,8 @@ pub fn run() -> ExitCode {
             .and_then(|settings| rewire::run(&settings, &channels)),
         Command::Deliver(typed) => settings::DeliverSettings::resolve(&typed)
             .and_then(|settings| deliver::run(&settings, &channels)),
+        Command::Ledger(typed) => settings::LedgerSettings::resolve(&typed)
+            .and_then(|settings| audit::run(&settings, &channels)),
         Command::Demo(typed) => demo::run(&typed, &channels),
         Command::Completions(typed) => manual::completions(&typed, &channels),
         Command::Man(typed) => manual::pages(&typed, &channels),

@@ -2,6 +2,7 @@
 #![allow(missing_docs, clippy::expect_used, clippy::panic, clippy::print_stdout)]
 
 #[cfg(unix)]
+mod audit;
 mod browser;
 mod candidates;
 mod carried;

@@ -25,6 +25,39 @@ pub struct Entry {
     pub earlier: BTreeMap<String, Option<String>>,
 }
 
+/// What became of a piece.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum State {
+    /// It was made and stands.
+    Made,
+    /// It was made, and left out for one in another format.
+    LeftOut,
+    /// A name that it might have had in another format.
+    Unused,
+    /// A file stands of which nothing else holds any more.
+    Standing,
+    /// Planned, and not made.
+    Planned,
+    /// Nothing plans it any more.
+    Stray,
+}
+
+impl Entry {
+    /// What became of one of its pieces.
+    pub fn state(&self, piece: &PieceEntry) -> State {
+        let spot = |one: &PieceEntry| (one.place.clone(), one.size, one.recipe.clone());
+        let mut others = self.pieces.iter().filter(|(_, other)| other.made.is_some());
+        match &piece.made {
+            _ if piece.is_stray => State::Stray,
+            Some(made) if made.outdone.is_some() => State::LeftOut,
+            Some(_) => State::Made,
+            None if piece.standing.is_some() => State::Standing,
+            None if others.any(|(_, other)| spot(other) == spot(piece)) => State::Unused,
+            None => State::Planned,
+        }
+    }
+}
+
 /// What uniform borders leave of an original.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Trimmed {

@@ -20,7 +20,7 @@ use kiln_core::plan::PlannedPiece;
 
 use crate::write::PARTS;
 pub use delivery::{Delivered, Deliveries, is_address};
-pub use entry::{Entry, Made, PieceEntry, Share, Trimmed};
+pub use entry::{Entry, Made, PieceEntry, Share, State, Trimmed};
 use form::Form;
 pub use form::Originals;
 use form::Sound;
@@ -407,6 +407,11 @@ impl Ledger {
         self.kept.write(&self.originals, &self.deliveries)?;
         self.news = News::default();
         Ok(())
+    }
+
+    /// How many pieces it tells of.
+    pub fn count(&self) -> usize {
+        self.owners.len()
     }
 
     /// Where it is kept.

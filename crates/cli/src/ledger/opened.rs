@@ -1,6 +1,7 @@
 //! A ledger read from an out folder: to go on with it, or only to look at it.
 
 use std::collections::{HashMap, HashSet};
+use std::io::{self, Write};
 use std::path::Path;
 
 use kiln_core::pixels::Area;
@@ -18,6 +19,15 @@ pub struct Record {
     pub originals: Originals,
     /// What was delivered.
     pub deliveries: Deliveries,
+    /// Bytes of journals that are not in the document yet.
+    pub journal: u64,
+}
+
+impl Record {
+    /// Writes it as the one document that it would be.
+    pub fn write(&self, out: &mut dyn Write) -> io::Result<()> {
+        form::write(out, &self.originals, &self.deliveries)
+    }
 }
 
 /// A ledger as it was found.
@@ -71,9 +81,14 @@ impl Ledger {
     /// What is recorded of an out folder, which is left as it is; `None` where it cannot be read.
     pub fn look(out: &Path) -> Result<Option<Record>, Failure> {
         let Found {
-            sound, document, ..
+            sound,
+            document,
+            replayed,
+            parts,
         } = kept::find(out)?;
+        let journals = parts.all_replayed().chain([&replayed]);
         let record = Record {
+            journal: journals.map(|replayed| replayed.length).sum(),
             originals: sound.originals,
             deliveries: sound.deliveries,
         };

@@ -2,6 +2,7 @@
 
 mod check;
 mod deliver;
+mod ledger;
 mod markup;
 mod page;
 mod part;
@@ -25,6 +26,7 @@ use crate::layer::{Layer, Told};
 use crate::site::{self, SiteFile};
 pub use check::{CheckForm, CheckSettings};
 pub use deliver::{DeliverSettings, Remote, Target};
+pub use ledger::LedgerSettings;
 pub use markup::{Address, MarkupForm, MarkupSettings, RewireSettings, Sources};
 pub use page::{Manners, PageSettings, VIEWPORTS};
 pub use proof::{ProofOf, ProofSettings, Wanted};
