@@ -35,6 +35,7 @@ mod rooms;
 mod serve;
 mod servers;
 mod site;
+mod slurm;
 mod support;
 mod survey;
 mod totals;

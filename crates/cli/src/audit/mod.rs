@@ -4,7 +4,7 @@ mod export;
 mod summary;
 mod verify;
 
-use std::path::PathBuf;
+use std::path::Path;
 use std::process::ExitCode;
 
 use crate::args::LedgerAction;
@@ -29,7 +29,7 @@ pub fn run(settings: &LedgerSettings, channels: &Channels) -> Result<ExitCode, F
     }
 }
 
-fn record(out: &PathBuf) -> Result<Record, Failure> {
+fn record(out: &Path) -> Result<Record, Failure> {
     let record = Ledger::look(out)?;
     record.ok_or_else(|| Failure::NoLedger(out.join(ledger::NAME)))
 }
