@@ -5,12 +5,13 @@ straggle and fail.
 
 First PHOTOS are fired one at a time, which tells what a picture costs beyond what its headers foretell. Then originals of
 as many sizes are made up, shared out as docs/many-machines.md says, and each part takes what its pictures really
-cost, on machines of which one in 50 is half as fast and one in 100 is lost in the middle and its part begun again
-elsewhere. Told are the makespan, the ideal (all work divided by all machines), and how far the largest part is above the
+cost, on machines of which one in 50 is half as fast; one part in 100 is lost in the middle and goes on elsewhere. Each
+machine is given one part, and ten, of which it takes the next when it has ended one. Told are the makespan, the ideal (all work divided by all machines), and how far the largest part is above the
 mean, by what is foretold and by what it costs.
 """
 
 import argparse
+import heapq
 import json
 import math
 import pathlib
@@ -59,10 +60,10 @@ def shared_out(costs, parts):
     light = [i for i in range(len(costs)) if i not in chosen]
     # Names are as good as random.
     random.Random(1).shuffle(light)
-    level, below = None, 0
+    level, below, rest = None, 0, sum(costs[i] for i in light)
     for count, load in enumerate(sorted(loads)):
-        if load * count >= below + sum(costs[i] for i in light):
-            level = (below + sum(costs[i] for i in light)) / count
+        if load * count >= below + rest:
+            level = (below + rest) / count
             break
         below += load
     level = level if level is not None else total / parts
@@ -77,14 +78,19 @@ def shared_out(costs, parts):
 
 
 def makespan(work, machines, chance):
-    """When the last of as many parts as machines ends, with stragglers and losses."""
-    ends = []
+    """When the last part ends, where every machine takes the next as soon as it has ended one."""
+    free = [(0, 2 if chance.random() < 0.02 else 1) for _ in range(machines)]
+    heapq.heapify(free)
+    end = 0
     for seconds in work:
-        slow = 2 if chance.random() < 0.02 else 1
-        lost = chance.random() * seconds * slow if chance.random() < 0.01 else 0
-        # What was noted before the loss counts; the rest is made elsewhere, after a minute.
-        ends.append(seconds * slow if lost == 0 else lost + 60 + (seconds * slow - lost))
-    return max(ends)
+        at, slow = heapq.heappop(free)
+        at += seconds * slow
+        if chance.random() < 0.01:
+            # Lost in the middle: what was noted counts, and the rest goes on after two minutes.
+            at += 120
+        end = max(end, at)
+        heapq.heappush(free, (at, slow))
+    return end
 
 
 def main():
@@ -103,18 +109,20 @@ def main():
     real = [cost * scale * chance.choice(factors) / 1e9 for cost in costs]
     whole = sum(real)
     print(f"{asked.originals} originals: {whole / 3600:.0f} hours of one core")
-    print("machines  ideal      makespan   of ideal  largest part foretold  and real")
+    print("machines  ideal      makespan   of ideal  with ten parts each  largest part foretold  and real")
     for machines in (1, 2, 5, 10, 20, 50, 100, 200, 500, 1000):
-        of = shared_out(costs, machines)
-        told, work = [0] * machines, [0] * machines
-        for part, cost, seconds in zip(of, costs, real):
-            told[part] += cost
-            work[part] += seconds
-        ideal = whole / machines
-        # Ten times as many parts as machines even out what straggles; here each machine has one.
-        end = statistics.median(makespan(work, machines, chance) for _ in range(21))
-        above = max(told) / (sum(told) / machines), max(work) / ideal
-        print(f"{machines:8}  {clock(ideal):9}  {clock(end):9}  {end / ideal:8.2f}  {above[0]:21.3f}  {above[1]:8.3f}")
+        ideal, ends = whole / machines, []
+        for parts in (machines, 10 * machines):
+            of = shared_out(costs, parts)
+            told, work = [0] * parts, [0] * parts
+            for part, cost, seconds in zip(of, costs, real):
+                told[part] += cost
+                work[part] += seconds
+            if parts == machines:
+                above = max(told) / (sum(told) / parts), max(work) / ideal
+            ends.append(statistics.median(makespan(work, machines, chance) for _ in range(21)))
+        print(f"{machines:8}  {clock(ideal):9}  {clock(ends[0]):9}  {ends[0] / ideal:8.2f}  {ends[1] / ideal:19.2f}"
+              f"  {above[0]:21.3f}  {above[1]:8.3f}", flush=True)
 
 
 def clock(seconds):

@@ -61,6 +61,20 @@ pub fn begun(folder: &Path, prefix: &OsStr, suffix: &str) -> io::Result<NamedTem
         .make_in(folder, |part| File::create_new(part))
 }
 
+/// The same under a name of its own: what a killed run left under it gives way.
+pub fn begun_as(path: &Path) -> io::Result<NamedTempFile> {
+    let name = path.file_name().ok_or(io::ErrorKind::InvalidInput)?;
+    let folder = path.parent().unwrap_or(Path::new("."));
+    match fs::remove_file(path) {
+        Err(error) if error.kind() != io::ErrorKind::NotFound => return Err(error),
+        _ => {}
+    }
+    tempfile::Builder::new()
+        .prefix(name)
+        .rand_bytes(0)
+        .make_in(folder, |part| File::create_new(part))
+}
+
 /// Writes a file that is there already, whole or not at all; who may read and write it stays.
 pub fn in_place(path: &Path, bytes: &[u8]) -> io::Result<()> {
     let permissions = fs::metadata(path)?.permissions();

@@ -6,7 +6,7 @@ use std::io::{self, Write};
 use std::path::{Path, PathBuf};
 use std::time::UNIX_EPOCH;
 
-use super::{Carrier, Fault, Found, Item, PART, Placed, Session};
+use super::{Carrier, Fault, Found, Item, Placed, Session};
 use crate::find;
 use crate::ledger::Delivered;
 use crate::write;
@@ -73,7 +73,8 @@ impl Session for Folder {
         let folder = path.parent().unwrap_or(&self.path);
         fs::create_dir_all(folder).map_err(unwritten)?;
         let mut body = item.body()?;
-        let mut part = write::begun(folder, PART.as_ref(), "").map_err(unwritten)?;
+        let part = self.below(&item.part());
+        let mut part = write::begun_as(&part).map_err(unwritten)?;
         let copied = io::copy(&mut body, &mut part).map_err(unwritten)?;
         part.as_file().sync_all().map_err(unwritten)?;
         let there = part.as_file().metadata().map_err(unwritten)?.len();

@@ -2,6 +2,7 @@
 //! give the same bytes.
 
 use std::collections::HashSet;
+use std::ffi::OsString;
 use std::fs::{self, File};
 use std::io::{self, BufWriter, Seek, Write};
 use std::path::{Path, PathBuf};
@@ -254,7 +255,9 @@ impl Bundle<'_> {
         sending: &Sending<'_>,
     ) -> Result<Option<Delivered>, Failure> {
         let unwritable = |error| Failure::unwritable(&self.path)(error);
-        let part = write::begun(folder, PART.as_ref(), "").map_err(unwritable)?;
+        let mut name = OsString::from(PART);
+        name.push(self.path.file_name().unwrap_or_default());
+        let part = write::begun_as(&folder.join(name)).map_err(unwritable)?;
         let mut zip = ZipWriter::new(BufWriter::with_capacity(1 << 20, part.as_file()));
         let digests: String = self.entries.iter().map(Entry::line).collect();
         let digests = Entry::Text(DIGESTS, digests.into_bytes());

@@ -134,12 +134,13 @@ impl Ledger {
         let was_earlier = owner.earlier.remove(piece).is_some();
         match owner.pieces.get_mut(piece) {
             Some(earlier) => {
+                let before = earlier.clone();
                 if earlier.recipe != entry.recipe {
                     earlier.unmake();
                 }
                 entry.made = earlier.made.take();
                 entry.standing = earlier.standing.take().or(entry.standing);
-                if was_earlier || *earlier != entry {
+                if was_earlier || before != entry {
                     self.news.originals.insert(key);
                 }
                 *earlier = entry;
