@@ -337,7 +337,7 @@ Examples:
   kiln fire --html report.html
       The same, and a page that shows what became of each picture; it may be made at any time.
   kiln fire --part 3/8
-      The third of eight parts of all of that, on one of eight machines; then once: kiln fire --gather
+      The third of eight parts, on one of eight machines; when all have ended: kiln fire --gather
   kiln fire photos --long-side 1600 --name '{title}-{number:3}'
       A series: fog-001.webp, fog-002.webp, …
 

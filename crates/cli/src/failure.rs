@@ -118,7 +118,7 @@ pub enum Failure {
         #[source]
         source: io::Error,
     },
-    #[error("{0}: another firing, or a part of one, is at work there; wait until it ends")]
+    #[error("{0}: another firing is at work there; wait until it ends")]
     Busy(PathBuf),
     #[error("{path}: is not the sample file of that name; move it away or name another folder")]
     NotOurs { path: PathBuf },

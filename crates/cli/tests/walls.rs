@@ -259,7 +259,7 @@ fn shells_and_readers_of_manuals_are_served() {
         let script = scratch.fires(&["completions", shell]);
         assert!(script.contains("remove-strays"), "{shell}");
     }
-    assert_eq!(scratch.fires(&["man", "pages"]), "14 pages are in pages\n");
+    assert_eq!(scratch.fires(&["man", "pages"]), "15 pages are in pages\n");
     let page = fs::read_to_string(scratch.path("pages/kiln-fire.1")).expect("a page");
     assert!(
         page.contains(r"\-\-max\-total") && page.contains("kiln fire photos"),
