@@ -6,19 +6,21 @@ use serde_json::Value;
 
 use crate::support::{Scratch, photo};
 
+const FIRE: [&str; 8] = [
+    "fire",
+    "photos",
+    "-w",
+    "40",
+    "-f",
+    "webp",
+    "--quiet",
+    "--no-kiln",
+];
+
 /// A folder that was fired into: five pieces of one place, and what auto has chosen between.
 fn fired() -> Scratch {
     let scratch = Scratch::with_photos();
-    scratch.fires(&[
-        "fire",
-        "photos",
-        "-w",
-        "40",
-        "-f",
-        "webp",
-        "--quiet",
-        "--no-kiln",
-    ]);
+    scratch.fires(&FIRE);
     scratch.put("more/lamp.jpg", &photo(120, 90, 5));
     scratch.fires(&[
         "fire",
@@ -107,19 +109,8 @@ fn a_ledger_is_held_against_the_disk() {
 #[test]
 fn journals_go_into_the_document() {
     let scratch = Scratch::with_photos();
-    let fire = [
-        "fire",
-        "photos",
-        "-w",
-        "40",
-        "-f",
-        "webp",
-        "--quiet",
-        "--no-kiln",
-        "--part",
-    ];
     for part in ["1/2", "2/2"] {
-        scratch.fires(&[&fire[..], &[part]].concat());
+        scratch.fires(&[&FIRE[..], &["--part", part]].concat());
     }
     let sums = scratch.json(&["ledger", "--json"]);
     assert!(

@@ -333,7 +333,7 @@ fn make(
             return Err(Failure::NoParts(settings.out.clone()));
         }
         said.remarks.extend(parts.lacking());
-        same.extend(parts::untouched(charges, &parts));
+        same.extend(parts::untouched(charges, &parts, &settings.out));
     }
     let kiln_file = settings.kiln_file.as_ref();
     let by = kiln_file.map_or(ledger::COMMAND.to_owned(), |file| keys.of(file));

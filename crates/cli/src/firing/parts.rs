@@ -2,7 +2,7 @@
 
 use std::collections::HashSet;
 use std::fs;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 use kiln_core::plan::{Draft, PartOf, Trouble};
 
@@ -68,13 +68,24 @@ impl Share {
     }
 }
 
-/// The originals that were not touched since a part noted what it made of them: they need not be read again.
-pub fn untouched(charges: &[Charge<'_>], parts: &Parts) -> Vec<PathBuf> {
-    let untouched = charges.iter().filter(|Charge { key, picture, .. }| {
-        let touched = fs::metadata(&picture.path).and_then(|about| about.modified());
-        touched.is_ok_and(|touched| parts.noted_since(key, touched))
-    });
-    untouched
+/// The originals of which a part has noted what it made, and that were not touched since: every piece that stands is
+/// younger. They need not be read again.
+pub fn untouched(charges: &[Charge<'_>], parts: &Parts, out: &Path) -> Vec<PathBuf> {
+    let written = |name: &str| {
+        let about = out.join(name).symlink_metadata().ok()?;
+        about.modified().ok()
+    };
+    let is_younger = |charge: &&Charge<'_>| {
+        let touched = fs::metadata(&charge.picture.path).and_then(|about| about.modified());
+        let names = charge.job.pieces().flat_map(|(_, _, piece)| piece.names());
+        let oldest = names.filter_map(written).min();
+        oldest
+            .zip(touched.ok())
+            .is_some_and(|(oldest, touched)| touched < oldest)
+    };
+    let noted = charges.iter().filter(|charge| parts.noted(&charge.key));
+    noted
+        .filter(is_younger)
         .map(|charge| charge.picture.path.clone())
         .collect()
 }

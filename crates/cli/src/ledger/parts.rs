@@ -1,11 +1,10 @@
 //! What parts of a firing noted, each in a journal of its own in a folder of the out folder, until all is gathered.
 
-use std::collections::{BTreeMap, HashMap};
+use std::collections::{BTreeMap, HashSet};
 use std::fs::{self, File};
 use std::io::{self, BufReader};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
-use std::time::SystemTime;
 
 use kiln_core::plan::PartOf;
 
@@ -20,8 +19,8 @@ use crate::write::{PARTS, part_name};
 pub struct Parts {
     /// Each with its journal.
     found: BTreeMap<PartOf, Journaled>,
-    /// When a part noted what it made of an original, at the latest.
-    noted: HashMap<Arc<str>, SystemTime>,
+    /// The originals that they know.
+    noted: HashSet<Arc<str>>,
 }
 
 #[derive(Debug)]
@@ -58,12 +57,11 @@ pub fn take_in(out: &Path, sound: &mut Sound) -> io::Result<Parts> {
     }
     for Journaled { path, replayed } in parts.found.values_mut() {
         let file = File::open(&*path)?;
-        let time = file.metadata()?.modified()?;
         let mut own = Sound::default();
         *replayed = journal::replay(BufReader::with_capacity(1 << 16, file), &mut own)?;
         sound.outside += replayed.outside;
         for (original, entry) in own.originals {
-            parts.noted.insert(Arc::clone(&original), time);
+            parts.noted.insert(Arc::clone(&original));
             let known = sound.originals.get(&original);
             if known.is_none_or(|known| made(known) <= made(&entry)) {
                 sound.originals.insert(original, entry);
@@ -114,9 +112,9 @@ impl Parts {
             .collect()
     }
 
-    /// Whether a part has noted an original after a time.
-    pub fn noted_since(&self, original: &str, time: SystemTime) -> bool {
-        self.noted.get(original).is_some_and(|noted| *noted > time)
+    /// Whether a part has noted what it made of an original.
+    pub fn noted(&self, original: &str) -> bool {
+        self.noted.contains(original)
     }
 
     /// What is to be said of parts that were not made to their end, of as many as most journals tell.
