@@ -25,7 +25,7 @@ use kiln_core::plan::{self, Draft, Job, Plan, Trouble};
 
 use crate::args::FireArgs;
 use crate::failure::Failure;
-use crate::find::{self, Aside, Picture};
+use crate::find::{self, Aside, Finding, Picture};
 use crate::ledger::{self, Ledger, Opened, Trimmed};
 use crate::mishap::Mishap;
 use crate::report::{Channels, FiringReport, Originals, Progress, StrayReport};
@@ -89,32 +89,10 @@ fn attempt(
     said: &mut Said,
 ) -> Result<FiringReport, Failure> {
     let start = Instant::now();
-    let finding = find::find(&settings.originals, &settings.out)?;
-    if finding.pictures.is_empty() && finding.refused.is_empty() && finding.left_out.is_empty() {
-        return Err(Failure::nothing_found(&settings.originals.paths));
-    }
-    let only_folders =
-        !finding.left_out.is_empty() && finding.left_out.iter().all(Aside::is_folder);
-    if finding.pictures.is_empty() && finding.refused.is_empty() && only_folders {
-        return Err(Failure::OnlyPieces(finding.left_out[0].path.clone()));
-    }
+    let finding = found(settings)?;
     let mut left_out = finding.left_out;
     let pictures = readied(finding.pictures, finding.refused, settings, said)?;
-
-    let (mut draft, mut troubles) = Draft::new(&pictures, &settings.site);
-    let share = said.share.take();
-    if let Some(share) = &share {
-        share.narrow(&mut draft, &mut troubles, &pictures);
-        said.remarks.push(share.told(&draft));
-    }
-    if draft.shown.is_empty() && !troubles.is_empty() {
-        return Err(Failure::Troubles(troubles));
-    }
-    for Trouble { index, why, .. } in &troubles {
-        let why = Mishap::new(why.to_string());
-        said.refused.push(pictures[*index].aside(why));
-    }
-    said.refused.sort_by(|a, b| a.path.cmp(&b.path));
+    let draft = drafted(&pictures, settings, said)?;
     if settings.unshared {
         said.remarks.push(
             "a max-total of the kiln file is not shared in this run, which does not fire all that has part in it; run kiln fire".to_owned(),
@@ -135,7 +113,7 @@ fn attempt(
         left_out,
         strays: Vec::new(),
         // A run over some of the originals has nothing to say of places for others.
-        idle: if settings.all_originals && share.is_none() {
+        idle: if settings.all_originals && settings.part.is_none() {
             draft.idle.clone()
         } else {
             Vec::new()
@@ -151,7 +129,7 @@ fn attempt(
     };
     let mut views = Vec::new();
     if settings.dry_run {
-        if share.is_none() {
+        if settings.part.is_none() {
             report.shared = totals::outcomes(&draft.totals(&pictures), &report);
         }
         report.originals = Originals::Foretold(Box::new(Prospect {
@@ -164,7 +142,7 @@ fn attempt(
         let shown = draft.shown.iter().map(|&index| &pictures[index]);
         let mut keys = Keys::new(settings);
         let mut charges = Charge::all(&plan, shown, &mut keys);
-        if !plan.jobs.is_empty() || settings.complete || share.is_some() {
+        if !plan.jobs.is_empty() || settings.complete || settings.part.is_some() {
             let outcome = make(
                 &plan,
                 &mut charges,
@@ -180,7 +158,7 @@ fn attempt(
         let charges = charges.into_iter();
         report.originals = Originals::Fired(charges.map(|charge| charge.report).collect());
         // A part has nothing to say of what all share.
-        if share.is_none() {
+        if settings.part.is_none() {
             report.shared = totals::outcomes(&plan.totals, &report);
         }
     }
@@ -196,6 +174,42 @@ fn attempt(
         write::whole(path, page.as_bytes()).map_err(Failure::unwritable(path))?;
     }
     Ok(report)
+}
+
+/// What there is to be fired; a failure where that is nothing at all.
+fn found(settings: &Settings) -> Result<Finding, Failure> {
+    let finding = find::find(&settings.originals, &settings.out)?;
+    let Finding {
+        pictures,
+        refused,
+        left_out,
+    } = &finding;
+    match &left_out[..] {
+        _ if !pictures.is_empty() || !refused.is_empty() => Ok(finding),
+        [] => Err(Failure::nothing_found(&settings.originals.paths)),
+        [first, ..] if left_out.iter().all(Aside::is_folder) => {
+            Err(Failure::OnlyPieces(first.path.clone()))
+        }
+        _ => Ok(finding),
+    }
+}
+
+/// The draft of what this run makes; originals of which a name cannot be are refused.
+fn drafted(pictures: &[Picture], settings: &Settings, said: &mut Said) -> Result<Draft, Failure> {
+    let (mut draft, mut troubles) = Draft::new(pictures, &settings.site);
+    if let Some(share) = said.share.take() {
+        share.narrow(&mut draft, &mut troubles, pictures);
+        said.remarks.push(share.told(&draft));
+    }
+    if draft.shown.is_empty() && !troubles.is_empty() {
+        return Err(Failure::Troubles(troubles));
+    }
+    for Trouble { index, why, .. } in &troubles {
+        let why = Mishap::new(why.to_string());
+        said.refused.push(pictures[*index].aside(why));
+    }
+    said.refused.sort_by(|a, b| a.path.cmp(&b.path));
+    Ok(draft)
 }
 
 /// What a firing by these settings would make of each original that it can plan for.
@@ -302,6 +316,18 @@ fn beyond_allowance(picture: &Picture, settings: &Settings) -> Aside {
     picture.aside(Mishap::beyond(size, settings.allowance))
 }
 
+/// The out folder and its ledger, for all or for the part that is made.
+fn entered(settings: &Settings) -> Result<(OutFolder, Opened), Failure> {
+    let out = &settings.out;
+    Ok(match settings.part {
+        Some(part) => (
+            OutFolder::enter_for(out, part)?,
+            Ledger::open_part(out, part)?,
+        ),
+        None => (OutFolder::enter(out)?, Ledger::open(out)?),
+    })
+}
+
 fn make(
     plan: &Plan,
     charges: &mut [Charge<'_>],
@@ -311,16 +337,7 @@ fn make(
     channels: &Channels,
     said: &mut Said,
 ) -> Result<Outcome, Failure> {
-    let (folder, opened) = match settings.part {
-        Some(part) => (
-            OutFolder::enter_for(&settings.out, part)?,
-            Ledger::open_part(&settings.out, part)?,
-        ),
-        None => (
-            OutFolder::enter(&settings.out)?,
-            Ledger::open(&settings.out)?,
-        ),
-    };
+    let (folder, opened) = entered(settings)?;
     let Opened {
         mut ledger,
         parts,
