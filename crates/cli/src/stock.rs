@@ -308,9 +308,12 @@ fn shown(mut by_place: BTreeMap<Option<String>, Vec<Piece>>, places: &[PlaceGive
 
 /// Where pieces are found: of those that are still what was delivered.
 fn addresses(record: &Record) -> HashMap<String, String> {
-    let entries = record.originals.values().flat_map(|entry| &entry.pieces);
+    let entries = record
+        .originals
+        .values()
+        .flat_map(|entry| entry.pieces.iter());
     let made: HashMap<&str, &String> = entries
-        .filter_map(|(name, piece)| Some((&**name, &piece.made.as_ref()?.digest)))
+        .filter_map(|(name, piece)| Some((name, &piece.made.as_ref()?.digest)))
         .collect();
     let files = record.deliveries.values().flatten();
     let known = files.filter(|(name, file)| made.get(name.as_str()) == Some(&&file.digest));

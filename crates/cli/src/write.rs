@@ -65,14 +65,19 @@ pub fn begun(folder: &Path, prefix: &OsStr, suffix: &str) -> io::Result<NamedTem
 pub fn begun_as(path: &Path) -> io::Result<NamedTempFile> {
     let name = path.file_name().ok_or(io::ErrorKind::InvalidInput)?;
     let folder = path.parent().unwrap_or(Path::new("."));
-    match fs::remove_file(path) {
-        Err(error) if error.kind() != io::ErrorKind::NotFound => return Err(error),
-        _ => {}
-    }
+    remove(path)?;
     tempfile::Builder::new()
         .prefix(name)
         .rand_bytes(0)
         .make_in(folder, |part| File::create_new(part))
+}
+
+/// Removes a file, where there is one.
+pub fn remove(path: &Path) -> io::Result<()> {
+    match fs::remove_file(path) {
+        Err(error) if error.kind() != io::ErrorKind::NotFound => Err(error),
+        _ => Ok(()),
+    }
 }
 
 /// Writes a file that is there already, whole or not at all; who may read and write it stays.

@@ -36,7 +36,7 @@ fn rows(out: &mut dyn Write, record: &Record) -> io::Result<()> {
     let mut sheet = csv::Writer::from_writer(out);
     sheet.write_record(COLUMNS)?;
     for (original, entry) in &record.originals {
-        for (name, piece) in &entry.pieces {
+        for (name, piece) in entry.pieces.iter() {
             sheet.write_record(row(name, (original, entry), piece))?;
         }
     }

@@ -65,10 +65,7 @@ pub fn tell(
 ) -> Result<ExitCode, Failure> {
     let summary = Summary::of(record, settings);
     if settings.json {
-        channels.print_document(|out| {
-            serde_json::to_writer_pretty(&mut *out, &summary)?;
-            writeln!(out)
-        })?;
+        channels.print_json(&summary)?;
     } else {
         channels.print(|out, columns| summary.write(out, columns))?;
     }
@@ -103,7 +100,7 @@ impl Summary {
         let mut groups: BTreeMap<(Option<&str>, Format), Pieces> = BTreeMap::new();
         let (mut planned, mut left_out, mut strays) = (0, 0, 0);
         for entry in record.originals.values() {
-            for (_, piece) in &entry.pieces {
+            for (_, piece) in entry.pieces.iter() {
                 match entry.state(piece) {
                     State::Planned => planned += 1,
                     State::LeftOut => left_out += 1,

@@ -86,10 +86,7 @@ pub fn run(
     }
     let agrees = verified.disagreements.is_empty();
     if settings.json {
-        channels.print_document(|out| {
-            serde_json::to_writer_pretty(&mut *out, &verified)?;
-            writeln!(out)
-        })?;
+        channels.print_json(&verified)?;
     } else {
         channels.print(|out, _| verified.write(out))?;
     }
@@ -110,13 +107,13 @@ struct Looked {
 
 fn look(out: &Path, original: &str, entry: &Entry) -> Looked {
     let mut looked = Looked::default();
-    for (name, piece) in &entry.pieces {
+    for (name, piece) in entry.pieces.iter() {
         let made = piece.made.as_ref().filter(|made| made.outdone.is_none());
         let wanted = made.map(|made| &made.digest).or(piece.standing.as_ref());
         let Some(wanted) = wanted else {
             continue;
         };
-        match digest(&out.join(&**name)) {
+        match digest(&out.join(name)) {
             Ok(found) if found == *wanted => looked.sound += 1,
             Ok(_) => looked.add(name, "altered", "is not as it was made; run kiln fire"),
             Err(error) if error.kind() == io::ErrorKind::NotFound => {

@@ -98,10 +98,7 @@ impl Session for Folder {
     }
 
     fn remove(&mut self, name: &str, _: Option<&Delivered>) -> Result<(), Fault> {
-        match fs::remove_file(self.below(name)) {
-            Err(error) if error.kind() != io::ErrorKind::NotFound => Err(unwritten(error)),
-            _ => Ok(()),
-        }
+        write::remove(&self.below(name)).map_err(unwritten)
     }
 }
 

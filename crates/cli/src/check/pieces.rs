@@ -50,12 +50,12 @@ fn pieces(folder: &Path, original: &str, entry: &Entry, is_own: bool, flaws: &mu
         now.is_some() && now != entry.digest
     };
     let is_stale = flaws.wants(Rule::Outdated) && is_stale();
-    for (name, piece) in &entry.pieces {
+    for (name, piece) in entry.pieces.iter() {
         let standing = piece.made.as_ref().filter(|made| made.outdone.is_none());
         let Some(made) = standing.filter(|_| leads_below(name)) else {
             continue;
         };
-        let path = folder.join(&**name);
+        let path = folder.join(name);
         let file = path.to_string_lossy().into_owned();
         let at = At::file(&file);
         let Ok(bytes) = fs::read(&path) else {

@@ -24,8 +24,7 @@ pub struct Share {
 impl Share {
     /// That of a part.
     pub fn of(part: PartOf, pictures: &[Picture], settings: &Settings) -> Share {
-        let (draft, _) = Draft::new(pictures, &settings.site);
-        let parts = draft.parts(pictures, part.of());
+        let parts = Draft::parts(pictures, &settings.site, part.of());
         let own = pictures.iter().zip(&parts);
         let own = own.filter(|(_, of)| **of == Some(part.number() - 1));
         Share {

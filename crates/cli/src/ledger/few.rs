@@ -3,7 +3,6 @@
 
 use std::fmt;
 use std::marker::PhantomData;
-use std::slice;
 use std::vec;
 
 use serde::de::{MapAccess, Visitor};
@@ -91,15 +90,6 @@ impl<V> IntoIterator for Few<V> {
 
     fn into_iter(self) -> Self::IntoIter {
         self.0.into_iter()
-    }
-}
-
-impl<'a, V> IntoIterator for &'a Few<V> {
-    type Item = &'a (Box<str>, V);
-    type IntoIter = slice::Iter<'a, (Box<str>, V)>;
-
-    fn into_iter(self) -> Self::IntoIter {
-        self.0.iter()
     }
 }
 

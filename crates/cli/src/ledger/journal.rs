@@ -3,7 +3,7 @@
 //! read one twice. So it costs the same whether there are ten pieces or a million, and whatever a crash cuts off
 //! is lost alone.
 
-use std::fs::{self, File, OpenOptions};
+use std::fs::{File, OpenOptions};
 use std::io::{self, BufRead, Read, Write};
 use std::path::{Path, PathBuf};
 
@@ -12,6 +12,7 @@ use serde::{Deserialize, Serialize};
 use super::delivery::{self, Delivered};
 use super::form::{self, SCHEMA, Sound};
 use super::{Entry, stands_alone};
+use crate::write;
 
 /// Its name in the out folder.
 pub const NAME: &str = "kiln-ledger.journal";
@@ -206,10 +207,8 @@ impl Journal {
     pub fn clear(&mut self) -> io::Result<()> {
         self.file = None;
         if self.length > 0 || self.torn {
-            match fs::remove_file(&self.path) {
-                Err(error) if error.kind() != io::ErrorKind::NotFound => return Err(error),
-                _ => (self.length, self.torn) = (0, false),
-            }
+            write::remove(&self.path)?;
+            (self.length, self.torn) = (0, false);
         }
         Ok(())
     }

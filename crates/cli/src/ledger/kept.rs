@@ -94,7 +94,8 @@ fn about(path: &Path) -> Option<(u64, Option<SystemTime>)> {
     Some((about.len(), about.modified().ok()))
 }
 
-fn replay(path: &Path, sound: &mut Sound) -> io::Result<Replayed> {
+/// Reads a journal, where there is one.
+pub fn replay(path: &Path, sound: &mut Sound) -> io::Result<Replayed> {
     match opened(path)? {
         Some(file) => journal::replay(BufReader::with_capacity(1 << 16, file), sound),
         None => Ok(Replayed::default()),

@@ -134,13 +134,12 @@ impl Ledger {
         let was_earlier = owner.earlier.remove(piece).is_some();
         match owner.pieces.get_mut(piece) {
             Some(earlier) => {
-                let before = earlier.clone();
                 if earlier.recipe != entry.recipe {
                     earlier.unmake();
                 }
-                entry.made = earlier.made.take();
-                entry.standing = earlier.standing.take().or(entry.standing);
-                if was_earlier || before != entry {
+                entry.made.clone_from(&earlier.made);
+                entry.standing = earlier.standing.clone().or(entry.standing);
+                if was_earlier || *earlier != entry {
                     self.news.originals.insert(key);
                 }
                 *earlier = entry;
@@ -228,8 +227,7 @@ impl Ledger {
     /// A planned piece, if it was finished under one of its names.
     pub fn made<'a>(&'a self, piece: &'a PlannedPiece) -> Option<Finished<'a>> {
         piece.names().find_map(|name| {
-            let owner = self.originals.get(self.owners.get(name)?)?;
-            let entry = owner.pieces.get(name)?;
+            let (owner, entry) = self.piece(name)?;
             Some(Finished {
                 name,
                 entry,
@@ -271,14 +269,18 @@ impl Ledger {
     /// The digest of a file that stands under a name that was made before, where nothing else of it
     /// holds any more.
     pub fn standing(&self, name: &str) -> Option<&str> {
-        let owner = self.originals.get(self.owners.get(name)?)?;
-        owner.pieces.get(name)?.standing.as_deref()
+        self.piece(name)?.1.standing.as_deref()
     }
 
     /// The digest of the file that a firing left under a name.
     pub fn digest(&self, name: &str) -> Option<&str> {
+        self.piece(name)?.1.file().map(String::as_str)
+    }
+
+    /// What is known under the name of a piece, and of its original.
+    fn piece(&self, name: &str) -> Option<(&Entry, &PieceEntry)> {
         let owner = self.originals.get(self.owners.get(name)?)?;
-        owner.pieces.get(name)?.file().map(String::as_str)
+        Some((owner, owner.pieces.get(name)?))
     }
 
     /// Notes that nothing plans a piece any more.

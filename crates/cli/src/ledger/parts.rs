@@ -1,8 +1,8 @@
 //! What parts of a firing noted, each in a journal of its own in a folder of the out folder, until all is gathered.
 
 use std::collections::{BTreeMap, HashSet};
-use std::fs::{self, File};
-use std::io::{self, BufReader};
+use std::fs;
+use std::io;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -10,7 +10,8 @@ use kiln_core::plan::PartOf;
 
 use super::Entry;
 use super::form::Sound;
-use super::journal::{self, Replayed};
+use super::journal::Replayed;
+use super::kept;
 use crate::wording;
 use crate::write::{PARTS, part_name};
 
@@ -56,9 +57,8 @@ pub fn take_in(out: &Path, sound: &mut Sound) -> io::Result<Parts> {
         }
     }
     for Journaled { path, replayed } in parts.found.values_mut() {
-        let file = File::open(&*path)?;
         let mut own = Sound::default();
-        *replayed = journal::replay(BufReader::with_capacity(1 << 16, file), &mut own)?;
+        *replayed = kept::replay(path, &mut own)?;
         sound.outside += replayed.outside;
         for (original, entry) in own.originals {
             parts.noted.insert(Arc::clone(&original));

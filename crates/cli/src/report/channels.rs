@@ -3,6 +3,8 @@
 use std::io::{self, BufWriter, IsTerminal, Write};
 use std::path::PathBuf;
 
+use serde::Serialize;
+
 use super::{FiringReport, json, table, tree, why};
 use crate::failure::Failure;
 use crate::find::Aside;
@@ -82,6 +84,14 @@ impl Channels {
         let mut out = BufWriter::with_capacity(1 << 16, io::stdout().lock());
         let told = tell(&mut out);
         printed(told.and_then(|()| out.flush()))
+    }
+
+    /// Prints a JSON document.
+    pub fn print_json(&self, document: &impl Serialize) -> Result<(), Failure> {
+        self.print_document(|out| {
+            serde_json::to_writer_pretty(&mut *out, document)?;
+            writeln!(out)
+        })
     }
 
     /// Prints bytes as they are to standard output; a terminal is shown what does it no harm.

@@ -26,13 +26,7 @@ pub struct Draft {
 impl Draft {
     /// Drafts a plan for all originals but those of which a name cannot be: each of them is a [`Trouble`].
     pub fn new(originals: &[impl AsRef<Original>], site: &Site) -> (Draft, Vec<Trouble>) {
-        let mut draft = Draft {
-            numbers: Numbers::of(originals, site),
-            site: site.clone(),
-            shown: Vec::new(),
-            left_out: Vec::new(),
-            idle: Vec::new(),
-        };
+        let mut draft = Draft::with(Numbers::of(originals, site), site);
         draft.idle = draft.numbers.idle(site);
         let mut names = Names::default();
         for (index, original) in originals.iter().enumerate() {
@@ -55,6 +49,39 @@ impl Draft {
         (draft, troubles)
     }
 
+    fn with(numbers: Numbers, site: &Site) -> Draft {
+        Draft {
+            site: site.clone(),
+            numbers,
+            shown: Vec::new(),
+            left_out: Vec::new(),
+            idle: Vec::new(),
+        }
+    }
+
+    /// Which of so many parts makes each original that is shown, by its index; none for the others. It does not hang
+    /// on anything that only one part knows.
+    pub fn parts(originals: &[impl AsRef<Original>], site: &Site, parts: u32) -> Vec<Option<u32>> {
+        // No name matters to what a job costs.
+        let draft = Draft::with(Numbers::none(site), site);
+        let mut of = vec![None; originals.len()];
+        let jobs = originals.iter().enumerate();
+        let jobs = jobs.filter_map(|(index, original)| {
+            let job = draft.job(index, original.as_ref());
+            let is_shown = !job.placements.is_empty();
+            is_shown.then(|| (index, parts::cost(&job)))
+        });
+        let (indices, costs): (Vec<usize>, Vec<u64>) = jobs.unzip();
+        let names = indices
+            .iter()
+            .map(|&index| originals[index].as_ref().name.as_str());
+        let shared_out = parts::shared_out(names.zip(costs), parts);
+        for (index, part) in indices.into_iter().zip(shared_out) {
+            of[index] = Some(part);
+        }
+        of
+    }
+
     /// What an original becomes, which was given at that index.
     pub fn job(&self, index: usize, original: &Original) -> Job {
         let placed = |(place, name, wish): (usize, Option<&str>, &Wish)| {
@@ -70,27 +97,6 @@ impl Draft {
             original: original.clone(),
             placements,
         }
-    }
-
-    /// Which of so many parts makes each original that is shown, by its index; none for the others. It does not hang
-    /// on anything that only one part knows.
-    pub fn parts(&self, originals: &[impl AsRef<Original>], parts: u32) -> Vec<Option<u32>> {
-        let mut of = vec![None; originals.len()];
-        let jobs = originals.iter().enumerate();
-        let jobs = jobs.filter_map(|(index, original)| {
-            let job = self.job(index, original.as_ref());
-            let is_shown = !job.placements.is_empty();
-            is_shown.then(|| (index, parts::cost(&job)))
-        });
-        let (indices, costs): (Vec<usize>, Vec<u64>) = jobs.unzip();
-        let names = indices
-            .iter()
-            .map(|&index| originals[index].as_ref().name.as_str());
-        let shared_out = parts::shared_out(names.zip(costs), parts);
-        for (index, part) in indices.into_iter().zip(shared_out) {
-            of[index] = Some(part);
-        }
-        of
     }
 
     /// What the pictures of its originals share.
@@ -161,6 +167,13 @@ struct Series {
 }
 
 impl Numbers {
+    /// Those of no originals.
+    fn none(site: &Site) -> Numbers {
+        Numbers {
+            places: vec![Series::default(); site.places.len() + 1],
+        }
+    }
+
     fn of(originals: &[impl AsRef<Original>], site: &Site) -> Numbers {
         let name = |index: usize| originals[index].as_ref().name.as_str();
         let mut order: Vec<usize> = (0..originals.len()).collect();
@@ -168,7 +181,7 @@ impl Numbers {
         if wants_number {
             order.sort_by(|&a, &b| natord::compare_ignore_case(name(a), name(b)));
         }
-        let mut places = vec![Series::default(); site.places.len() + 1];
+        let mut places = Numbers::none(site).places;
         for index in order {
             for (place, _, wish) in site.shown(name(index)) {
                 let series = &mut places[place];
