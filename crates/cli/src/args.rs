@@ -88,7 +88,7 @@ pub enum Command {
 #[command(after_help = FIRE_EXAMPLES)]
 pub struct FireArgs {
     /// Pictures, and folders to search for them (with their subfolders; hidden files are left
-    /// out). Without any, the originals of the kiln file.
+    /// out), on other machines too (davs://, sftp://, bucket+https://). Without any, the originals of the kiln file.
     #[arg(value_name = "PATHS")]
     pub paths: Vec<PathBuf>,
 
@@ -99,7 +99,7 @@ pub struct FireArgs {
     #[arg(short, long, value_name = "NAME,…", value_delimiter = ',')]
     pub place: Vec<String>,
 
-    /// Where the pieces go. [default: that of the kiln file, else upload]
+    /// Where the pieces go: a folder, or an address as of PATHS. [default: that of the kiln file, else upload]
     #[arg(short, long, value_name = "DIR")]
     pub out: Option<PathBuf>,
 

@@ -24,6 +24,11 @@ pub enum Failure {
         "{out}: the originals in {originals} are inside the out folder; choose another with --out"
     )]
     OutHoldsOriginals { out: PathBuf, originals: PathBuf },
+    /// What only a firing reaches.
+    #[error(
+        "{0}: lies on another machine, where this command does not reach; bring the files to this one"
+    )]
+    Elsewhere(PathBuf),
     /// Settings of one place, or of all, that cannot hold together.
     #[error("{place}{says}")]
     Contradiction { place: String, says: &'static str },
@@ -170,6 +175,7 @@ impl Failure {
             Failure::NoSuchPath(_)
             | Failure::Unreadable { .. }
             | Failure::OutHoldsOriginals { .. }
+            | Failure::Elsewhere(_)
             | Failure::Contradiction { .. }
             | Failure::NoPaths
             | Failure::NoPart(_)

@@ -1,5 +1,7 @@
 //! Pictures in files and folders, by their magic bytes.
 
+mod elsewhere;
+
 use std::collections::{HashMap, HashSet};
 use std::fs::{self, File};
 use std::io::{self, BufReader};
@@ -10,16 +12,19 @@ use kiln_core::source::{self, Ballast, Headers, Kind, ProbeError};
 use serde::{Serialize, Serializer};
 use walkdir::{DirEntry, WalkDir};
 
+use crate::away::Distant;
 use crate::failure::Failure;
 use crate::ledger;
 use crate::mishap::Mishap;
-use crate::settings::Originals;
+use crate::settings::{Originals, is_address};
 
 /// A picture whose headers were read.
 #[derive(Debug)]
 pub struct Picture {
     /// Where it is.
     pub path: PathBuf,
+    /// The same, where that is on another machine.
+    pub distant: Option<Distant>,
     /// What the plan needs to know of it.
     pub original: Original,
     /// Whether its extension belongs to another format.
@@ -63,6 +68,14 @@ impl AsRef<Original> for Picture {
 }
 
 impl Picture {
+    /// All its bytes.
+    pub fn bytes(&self) -> io::Result<Vec<u8>> {
+        match &self.distant {
+            Some(distant) => distant.bytes(),
+            None => fs::read(&self.path),
+        }
+    }
+
     /// It, put aside.
     pub fn aside(&self, why: Mishap) -> Aside {
         Aside {
@@ -101,14 +114,36 @@ pub struct Finding {
 }
 
 /// A file that may be a picture.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub struct Candidate {
     /// Where it is.
     pub path: PathBuf,
+    /// The same, where that is on another machine.
+    pub distant: Option<Distant>,
     /// Its path below the folder that was given, with `/` between the parts.
     pub name: String,
     /// Whether it was given itself, not found in a folder.
     pub named_by_user: bool,
+}
+
+impl Candidate {
+    /// One that was given itself.
+    pub fn named(path: PathBuf, name: String) -> Candidate {
+        Candidate {
+            path,
+            distant: None,
+            name,
+            named_by_user: true,
+        }
+    }
+
+    /// One that was found in a folder.
+    pub fn found(path: PathBuf, name: String) -> Candidate {
+        Candidate {
+            named_by_user: false,
+            ..Candidate::named(path, name)
+        }
+    }
 }
 
 /// Finds pictures. Hidden files and the out folder are left out, a file that is reached in two
@@ -116,11 +151,22 @@ pub struct Candidate {
 pub fn find(originals: &Originals, out: &Path) -> Result<Finding, Failure> {
     let mut finding = Finding::default();
     let base = originals.base.as_deref();
-    let searched = candidates(&originals.paths, base, Some(out))?;
+    let here = originals.paths.iter().filter(|path| !is_address(path));
+    let here: Vec<PathBuf> = here.cloned().collect();
+    let searched = candidates(&here, base, Some(out))?;
     finding.refused = searched.unreadable;
     finding.left_out = searched.passed_over;
     for candidate in searched.candidates {
-        finding.look_at(candidate);
+        let read = headers(&candidate);
+        finding.take(candidate, read);
+    }
+    if !originals.remotes.is_empty() {
+        let searched = elsewhere::candidates(originals, out)?;
+        finding.left_out.extend(searched.passed_over);
+        for (candidate, read) in elsewhere::headers(searched.candidates) {
+            finding.take(candidate, read);
+        }
+        finding.pictures.sort_by(|a, b| a.path.cmp(&b.path));
     }
     finding.refused.sort_by(|a, b| a.path.cmp(&b.path));
     finding.left_out.sort_by(|a, b| a.path.cmp(&b.path));
@@ -139,6 +185,9 @@ pub fn candidates(
     let real_base = base.map(real);
     let mut searched = Searched::default();
     for path in paths {
+        if is_address(path) {
+            return Err(Failure::Elsewhere(path.clone()));
+        }
         let about = fs::metadata(path).map_err(Failure::unreadable(path))?;
         let real_path = real(path);
         if let (Some(out), Some(real_out)) = (out, &real_out)
@@ -156,11 +205,10 @@ pub fn candidates(
             searched.below(path, &lead, real_out.as_deref());
         } else {
             let name = path.file_name().map(PathBuf::from).unwrap_or_default();
-            searched.candidates.push(Candidate {
-                path: path.clone(),
-                name: slashed(below_base.unwrap_or(&name)),
-                named_by_user: true,
-            });
+            let name = slashed(below_base.unwrap_or(&name));
+            searched
+                .candidates
+                .push(Candidate::named(path.clone(), name));
         }
     }
     let (mut folders, mut seen) = (Folders::default(), HashSet::new());
@@ -195,15 +243,13 @@ impl Searched {
                 Ok(entry) if entry.file_type().is_file() => {
                     let below = entry.path().strip_prefix(root).unwrap_or(entry.path());
                     let below = slashed(below);
-                    self.candidates.push(Candidate {
-                        name: if lead.is_empty() {
-                            below
-                        } else {
-                            format!("{lead}/{below}")
-                        },
-                        path: entry.into_path(),
-                        named_by_user: false,
-                    });
+                    let name = if lead.is_empty() {
+                        below
+                    } else {
+                        format!("{lead}/{below}")
+                    };
+                    let found = Candidate::found(entry.into_path(), name);
+                    self.candidates.push(found);
                 }
                 Ok(_) => {}
                 // A link back to a folder above holds nothing that is not found anyway.
@@ -257,9 +303,16 @@ pub enum HeaderTrouble {
     Unreadable(Mishap),
 }
 
-/// Reads the headers of a file. `None` where it is no picture and does not pretend to be one.
-pub fn headers(candidate: &Candidate) -> Option<Result<(u64, Headers), HeaderTrouble>> {
+/// What was read of a file: its bytes counted, and its headers. `None` where it is no picture and does not pretend to
+/// be one.
+pub type Read = Option<Result<(u64, Headers), HeaderTrouble>>;
+
+/// Reads the headers of a file.
+pub fn headers(candidate: &Candidate) -> Read {
     let read = || {
+        if let Some(distant) = &candidate.distant {
+            return Ok((distant.weight(), source::headers(distant.reader())?));
+        }
         let file = File::open(&candidate.path).map_err(ProbeError::Read)?;
         let weight = file.metadata().map_err(ProbeError::Read)?.len();
         Ok((weight, source::headers(BufReader::new(file))?))
@@ -280,15 +333,20 @@ pub fn headers(candidate: &Candidate) -> Option<Result<(u64, Headers), HeaderTro
 }
 
 impl Finding {
-    fn look_at(&mut self, candidate: Candidate) {
+    fn take(&mut self, candidate: Candidate, read: Read) {
         let extension = candidate
             .path
             .extension()
             .map(|e| e.to_string_lossy().into_owned());
-        let Some(read) = headers(&candidate) else {
+        let Some(read) = read else {
             return;
         };
-        let Candidate { path, name, .. } = candidate;
+        let Candidate {
+            path,
+            distant,
+            name,
+            ..
+        } = candidate;
         let (weight, headers) = match read {
             Ok(read) => read,
             Err(HeaderTrouble::NotRead(kind, why)) if kind.is_left_out() => {
@@ -308,6 +366,7 @@ impl Finding {
                 original.credits = headers.credits;
                 self.pictures.push(Picture {
                     path,
+                    distant,
                     original,
                     misnamed,
                     ballast: headers.ballast,

@@ -1,6 +1,8 @@
 //! Pictures worked on by many threads, under a bound on how many bytes are in work at once.
 
+use std::collections::HashMap;
 use std::sync::{Condvar, Mutex, MutexGuard, PoisonError};
+use std::thread;
 
 use rayon::ThreadPool;
 
@@ -31,6 +33,105 @@ pub fn each<T: Send>(
             });
         }
     });
+}
+
+/// The bytes that may be fetched before anybody works on them, unless one alone needs more.
+const FETCHED: u64 = 128 << 20;
+
+/// Things fetched at a time.
+const AT_ONCE: usize = 8;
+
+/// Hands out things in their order, each with what was fetched for it before its turn; nothing was for those that
+/// need no bytes.
+pub fn ahead<T: Sync + Copy, F: Send>(
+    things: Vec<T>,
+    bytes: impl Fn(&T) -> u64 + Sync,
+    fetch: impl Fn(&T) -> F + Sync,
+    then: impl FnOnce(&mut dyn Iterator<Item = (T, Option<F>)>),
+) {
+    let wanted: Vec<usize> = (0..things.len())
+        .filter(|&index| bytes(&things[index]) > 0)
+        .collect();
+    let gate = Gate::new(wanted.len().max(1), FETCHED);
+    let fetched = Fetched {
+        next: Mutex::new(wanted.iter()),
+        ready: Mutex::default(),
+        came: Condvar::new(),
+    };
+    thread::scope(|scope| {
+        for _ in 0..AT_ONCE.min(wanted.len()) {
+            scope.spawn(|| {
+                loop {
+                    let (index, pass) = {
+                        // Who is next has room first: others would wait for it.
+                        let mut next = lock(&fetched.next);
+                        let Some(&index) = next.next() else { break };
+                        (index, gate.enter(bytes(&things[index])))
+                    };
+                    if lock(&fetched.ready).is_over {
+                        break;
+                    }
+                    let found = fetch(&things[index]);
+                    let mut ready = lock(&fetched.ready);
+                    if ready.is_over {
+                        break;
+                    }
+                    ready.found.insert(index, (found, pass));
+                    fetched.came.notify_all();
+                }
+            });
+        }
+        let mut wanted = wanted.iter().peekable();
+        let mut handed = things.iter().enumerate().map(|(index, &thing)| {
+            let found = wanted.next_if_eq(&&index).map(|_| fetched.take(index));
+            (thing, found)
+        });
+        then(&mut handed);
+        // Whatever was not taken is wanted no more.
+        lock(&fetched.ready).is_over = true;
+        lock(&fetched.ready).found.clear();
+    });
+}
+
+/// What was fetched and not taken yet.
+struct Fetched<'g, N, F> {
+    next: Mutex<N>,
+    ready: Mutex<Ready<'g, F>>,
+    came: Condvar,
+}
+
+struct Ready<'g, F> {
+    found: HashMap<usize, (F, Pass<'g>)>,
+    is_over: bool,
+}
+
+impl<F> Default for Ready<'_, F> {
+    fn default() -> Self {
+        Ready {
+            found: HashMap::new(),
+            is_over: false,
+        }
+    }
+}
+
+impl<N, F> Fetched<'_, N, F> {
+    /// Waits for what is fetched for a thing.
+    fn take(&self, index: usize) -> F {
+        let mut ready = lock(&self.ready);
+        loop {
+            if let Some((found, _)) = ready.found.remove(&index) {
+                return found;
+            }
+            ready = self
+                .came
+                .wait(ready)
+                .unwrap_or_else(PoisonError::into_inner);
+        }
+    }
+}
+
+fn lock<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
+    mutex.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
 /// Room for pictures in work.

@@ -9,6 +9,7 @@
 
 mod args;
 mod audit;
+mod away;
 mod browser;
 mod carry;
 mod check;

@@ -67,6 +67,10 @@ impl Mishap {
 
     /// A file that cannot be read.
     pub fn unreadable(error: io::Error) -> Mishap {
+        // What another machine says tells itself what to do.
+        if error.kind() == io::ErrorKind::Other && error.get_ref().is_some() {
+            return Mishap::of(error, "");
+        }
         let advice = match error.kind() {
             io::ErrorKind::NotFound => "it was there a moment ago; run again",
             io::ErrorKind::PermissionDenied => "check its permissions",
@@ -251,6 +255,7 @@ mod tests {
                 out: "upload".into(),
                 originals: "upload/photos".into(),
             },
+            Failure::Elsewhere("sftp://tern-point.example/img".into()),
             Failure::NoPart("JOB_COMPLETION_INDEX is no whole number: x".to_owned()),
             Failure::NoParts(path()),
             Failure::BusyPart {

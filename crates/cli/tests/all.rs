@@ -3,6 +3,7 @@
 
 #[cfg(unix)]
 mod audit;
+mod away;
 mod browser;
 mod candidates;
 mod carried;

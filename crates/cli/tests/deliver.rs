@@ -383,11 +383,11 @@ fn what_cannot_be_a_target_is_said_at_once() {
     https://tern-point.example/img: 2
     kiln: https://tern-point.example/img: does not tell what answers there; write davs:// for WebDAV, bucket+https:// for an object store, or give its target in the kiln file a kind
     ftp://tern-point.example/img: 2
-    kiln: ftp://tern-point.example/img: would send password and files in plain; write davs://, ftps:// or https, or say --unencrypted (unencrypted = true)
+    kiln: ftp://tern-point.example/img: would send password and files in plain; write davs://, ftps:// or https, or say unencrypted = true in the kiln file or --unencrypted of a delivery
     gopher://tern-point.example/img: 2
     kiln: gopher://tern-point.example/img: is no address of a target; they begin with davs://, sftp://, ftps:// or bucket+https://
     davs://keeper@tern-point.example/img: 2
-    kiln: davs://tern-point.example/img/: needs a password; say --secret "env NAME" or "command LINE", or set KILN_PASSWORD
+    kiln: davs://tern-point.example/img/: needs a password; say where it comes from, secret = "env NAME" or "command LINE" in the kiln file or as --secret of a delivery, or set KILN_PASSWORD
     "#);
     assert_eq!(
         fs::read(scratch.path("taken.zip")).expect("a file"),

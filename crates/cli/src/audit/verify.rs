@@ -9,12 +9,13 @@ use kiln_core::plan;
 use rayon::prelude::*;
 use serde::Serialize;
 
+use crate::away::Shelf;
 use crate::failure::Failure;
 use crate::grid::{BAD, GOOD, STRONG};
 use crate::interrupt;
 use crate::ledger::{Entry, Record};
 use crate::report::Channels;
-use crate::settings::LedgerSettings;
+use crate::settings::{LedgerSettings, is_address};
 use crate::wording;
 
 /// The version of the document's form.
@@ -47,9 +48,34 @@ struct Disagreement {
     says: String,
 }
 
+/// Where pieces and originals are.
+pub struct Found<'a> {
+    /// The out folder, where it is on another machine.
+    pub shelf: Option<&'a Shelf>,
+    /// The same as it was given.
+    pub out: &'a Path,
+}
+
+impl Found<'_> {
+    /// The digest of a piece.
+    fn piece(&self, name: &str) -> io::Result<String> {
+        match self.shelf {
+            Some(shelf) => Ok(plan::digest(&shelf.read(name)?)),
+            None => digest(&self.out.join(name)),
+        }
+    }
+
+    /// That of an original; `None` where this machine does not know the way to it.
+    fn original(&self, name: &str) -> Option<io::Result<String>> {
+        let is_known = self.shelf.is_none() && !is_address(Path::new(name));
+        is_known.then(|| digest(&self.out.join(name)))
+    }
+}
+
 /// Reads all that a ledger tells of, and reports where it is otherwise.
 pub fn run(
     record: &Record,
+    found: &Found<'_>,
     settings: &LedgerSettings,
     channels: &Channels,
 ) -> Result<ExitCode, Failure> {
@@ -76,7 +102,7 @@ pub fn run(
         }
         let looked: Vec<Looked> = batch
             .par_iter()
-            .map(|(name, entry)| look(&settings.out, name, entry))
+            .map(|(name, entry)| look(found, name, entry))
             .collect();
         for one in looked {
             verified.sound += one.sound;
@@ -105,7 +131,7 @@ struct Looked {
     disagreements: Vec<Disagreement>,
 }
 
-fn look(out: &Path, original: &str, entry: &Entry) -> Looked {
+fn look(found: &Found<'_>, original: &str, entry: &Entry) -> Looked {
     let mut looked = Looked::default();
     for (name, piece) in entry.pieces.iter() {
         let made = piece.made.as_ref().filter(|made| made.outdone.is_none());
@@ -113,8 +139,8 @@ fn look(out: &Path, original: &str, entry: &Entry) -> Looked {
         let Some(wanted) = wanted else {
             continue;
         };
-        match digest(&out.join(name)) {
-            Ok(found) if found == *wanted => looked.sound += 1,
+        match found.piece(name) {
+            Ok(read) if read == *wanted => looked.sound += 1,
             Ok(_) => looked.add(name, "altered", "is not as it was made; run kiln fire"),
             Err(error) if error.kind() == io::ErrorKind::NotFound => {
                 looked.add(name, "missing", "is not there; run kiln fire");
@@ -122,9 +148,11 @@ fn look(out: &Path, original: &str, entry: &Entry) -> Looked {
             Err(error) => looked.add(name, "unreadable", &format!("cannot be read ({error})")),
         }
     }
-    if let Some(wanted) = &entry.digest {
-        match digest(&out.join(original)) {
-            Ok(found) if found == *wanted => {}
+    if let Some(wanted) = &entry.digest
+        && let Some(read) = found.original(original)
+    {
+        match read {
+            Ok(read) if read == *wanted => {}
             Ok(_) => looked.add(
                 original,
                 "changed",

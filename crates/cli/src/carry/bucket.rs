@@ -11,8 +11,8 @@ use rusty_s3::{Bucket, Credentials, S3Action, UrlStyle};
 use ureq::http::{Response, StatusCode, header};
 use url::Url;
 
-use super::http::{Ask, Http, refused, text};
-use super::{Carrier, Fault, Found, Item, Placed, Session};
+use super::http::{Ask, Http, part_of, range, refused, text};
+use super::{Carrier, Fault, Found, Item, Listed, Placed, Session};
 use crate::failure::Failure;
 use crate::ledger::Delivered;
 use crate::settings::Remote;
@@ -88,6 +88,53 @@ impl Store {
     /// Asks for something with a signed address.
     fn simple(&self, method: &str, url: &Url) -> Result<Response<()>, Fault> {
         self.http.head(&asked(method, url, &[]))
+    }
+
+    /// What names begin with a prefix: those behind the next slash too where it goes deep.
+    fn listed(&self, prefix: &str, deep: bool) -> Result<Listed, Fault> {
+        let mut listed = Listed::default();
+        let mut after: Option<String> = None;
+        loop {
+            let mut list = self.bucket.list_objects_v2(self.credentials.as_ref());
+            list.with_prefix(prefix);
+            if !deep {
+                list.with_delimiter("/");
+            }
+            if let Some(after) = &after {
+                list.with_continuation_token(after.as_str());
+            }
+            let url = list.sign(HOLDS);
+            let ask = asked("GET", &url, &[]);
+            let response = self.http.ask(&ask)?;
+            let response = good(response).map_err(Fault::at_target)?;
+            let page = ListObjectsV2::parse_response(&text(response)?).map_err(|error| {
+                Fault::target(format!(
+                    "the server's list is none of an object store ({error})"
+                ))
+            })?;
+            for object in page.contents {
+                if let Some(name) = object
+                    .key
+                    .strip_prefix(prefix)
+                    .filter(|name| !name.is_empty())
+                {
+                    let file = Found {
+                        weight: object.size.unwrap_or(0),
+                        tag: object.etag,
+                    };
+                    listed.files.insert(name.to_owned(), file);
+                }
+            }
+            let folders = page.common_prefixes.iter();
+            let names = folders.filter_map(|folder| folder.prefix.strip_prefix(prefix));
+            let names = names.map(|name| name.trim_end_matches('/').to_owned());
+            listed.folders.extend(names.filter(|name| !name.is_empty()));
+            match page.next_continuation_token {
+                // One that stays the same would go on for ever.
+                Some(next) if after.as_ref() != Some(&next) => after = Some(next),
+                _ => return Ok(listed),
+            }
+        }
     }
 
     /// Sends a file in parts; they become an object at the end.
@@ -182,46 +229,21 @@ impl Carrier for Store {
 }
 
 impl Session for Store {
-    fn list(&mut self, folder: &str) -> Result<BTreeMap<String, Found>, Fault> {
+    fn list(&mut self, folder: &str) -> Result<Listed, Fault> {
         let slash = if folder.is_empty() { "" } else { "/" };
-        let prefix = self.key(&format!("{folder}{slash}"));
-        let mut found = BTreeMap::new();
-        let mut after: Option<String> = None;
-        loop {
-            let mut list = self.bucket.list_objects_v2(self.credentials.as_ref());
-            list.with_prefix(prefix.as_str());
-            list.with_delimiter("/");
-            if let Some(after) = &after {
-                list.with_continuation_token(after.as_str());
-            }
-            let url = list.sign(HOLDS);
-            let ask = asked("GET", &url, &[]);
-            let response = self.http.ask(&ask)?;
-            let response = good(response).map_err(Fault::at_target)?;
-            let page = ListObjectsV2::parse_response(&text(response)?).map_err(|error| {
-                Fault::target(format!(
-                    "the server's list is none of an object store ({error})"
-                ))
-            })?;
-            for object in page.contents {
-                if let Some(name) = object
-                    .key
-                    .strip_prefix(&prefix)
-                    .filter(|name| !name.is_empty())
-                {
-                    let file = Found {
-                        weight: object.size.unwrap_or(0),
-                        tag: object.etag,
-                    };
-                    found.insert(name.to_owned(), file);
-                }
-            }
-            match page.next_continuation_token {
-                // One that stays the same would go on for ever.
-                Some(next) if after.as_ref() != Some(&next) => after = Some(next),
-                _ => return Ok(found),
-            }
-        }
+        self.listed(&self.key(&format!("{folder}{slash}")), false)
+    }
+
+    fn list_all(
+        &mut self,
+        wanted: &dyn Fn(&str) -> bool,
+    ) -> Result<BTreeMap<String, Found>, Fault> {
+        let mut all = self.listed(&self.prefix, true)?.files;
+        all.retain(|name, _| {
+            let folders = name.rsplit_once('/').map(|(folders, _)| folders);
+            folders.is_none_or(|folders| folders.split('/').all(wanted))
+        });
+        Ok(all)
     }
 
     fn put(&mut self, item: &Item<'_>, replace: bool) -> Result<Placed, Fault> {
@@ -258,6 +280,18 @@ impl Session for Store {
         let response = good(self.http.ask(&ask)?)?;
         io::copy(&mut response.into_body().into_reader(), into).map_err(Fault::broken)?;
         Ok(())
+    }
+
+    fn get_part(&mut self, name: &str, from: u64, most: u64) -> Result<Vec<u8>, Fault> {
+        let key = self.key(name);
+        let url = self
+            .bucket
+            .get_object(self.credentials.as_ref(), &key)
+            .sign(HOLDS);
+        let range = range(from, most);
+        let headers = [("range", range.as_str())];
+        let ask = asked("GET", &url, &headers);
+        part_of(self.http.ask(&ask)?, from, most)
     }
 
     fn remove(&mut self, name: &str, _: Option<&Delivered>) -> Result<(), Fault> {

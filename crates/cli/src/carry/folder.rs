@@ -1,13 +1,11 @@
 //! A folder of this machine, or a share that is mounted there.
 
-use std::collections::BTreeMap;
 use std::fs::{self, File};
 use std::io::{self, Write};
 use std::path::{Path, PathBuf};
 use std::time::UNIX_EPOCH;
 
-use super::{Carrier, Fault, Found, Item, Placed, Session};
-use crate::find;
+use super::{Carrier, Fault, Found, Item, Listed, Placed, Session};
 use crate::ledger::Delivered;
 use crate::write;
 
@@ -18,7 +16,7 @@ pub struct Folder {
 }
 
 impl Folder {
-    /// The folder at a path, which need not be there yet.
+    /// The folder at a path without links, which need not be there yet.
     pub fn at(path: &Path) -> Folder {
         Folder {
             path: path.to_owned(),
@@ -35,7 +33,7 @@ impl Folder {
 
 impl Carrier for Folder {
     fn address(&self) -> String {
-        find::real(&self.path).to_string_lossy().into_owned()
+        self.path.to_string_lossy().into_owned()
     }
 
     fn open(&self) -> Result<Box<dyn Session>, Fault> {
@@ -45,16 +43,18 @@ impl Carrier for Folder {
 }
 
 impl Session for Folder {
-    fn list(&mut self, folder: &str) -> Result<BTreeMap<String, Found>, Fault> {
+    fn list(&mut self, folder: &str) -> Result<Listed, Fault> {
         let entries = match fs::read_dir(self.below(folder)) {
-            Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(BTreeMap::new()),
+            Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(Listed::default()),
             entries => entries.map_err(unreadable)?,
         };
-        let mut files = BTreeMap::new();
+        let mut listed = Listed::default();
         for entry in entries {
             let entry = entry.map_err(unreadable)?;
             let about = entry.metadata().map_err(unreadable)?;
+            let name = entry.file_name().to_string_lossy().into_owned();
             if about.is_dir() {
+                listed.folders.push(name);
                 continue;
             }
             let changed = about.modified().ok();
@@ -63,9 +63,9 @@ impl Session for Folder {
                 weight: about.len(),
                 tag: since.map(|since| since.as_nanos().to_string()),
             };
-            files.insert(entry.file_name().to_string_lossy().into_owned(), found);
+            listed.files.insert(name, found);
         }
-        Ok(files)
+        Ok(listed)
     }
 
     fn put(&mut self, item: &Item<'_>, replace: bool) -> Result<Placed, Fault> {

@@ -1,6 +1,6 @@
 //! A folder of a server that speaks FTP (RFC 959) over TLS (RFC 4217), or in plain where that is asked for.
 
-use std::collections::{BTreeMap, HashSet};
+use std::collections::HashSet;
 use std::io::{self, Write};
 use std::net::{TcpStream, ToSocketAddrs};
 use std::sync::Arc;
@@ -11,11 +11,11 @@ use rustls::pki_types::CertificateDer;
 use rustls::pki_types::pem::PemObject;
 use rustls::{ClientConfig, RootCertStore};
 use rustls_platform_verifier::BuilderVerifierExt;
-use suppaftp::list::{File, ListParser};
+use suppaftp::list::ListParser;
 use suppaftp::types::{FileType, Response};
 use suppaftp::{FtpError, RustlsConnector, RustlsFtpStream, Status};
 
-use super::{Body, Carrier, Fault, Found, Item, Placed, Session};
+use super::{Body, Carrier, Fault, Found, Item, Listed, Placed, Session};
 use crate::failure::Failure;
 use crate::ledger::Delivered;
 use crate::settings::{Remote, Secret};
@@ -189,7 +189,7 @@ impl Line {
 }
 
 impl Session for Line {
-    fn list(&mut self, folder: &str) -> Result<BTreeMap<String, Found>, Fault> {
+    fn list(&mut self, folder: &str) -> Result<Listed, Fault> {
         let path = self.path(folder)?;
         let path = if path.len() > 1 {
             path.trim_end_matches('/').to_owned()
@@ -207,7 +207,7 @@ impl Session for Line {
                     )
                 ) =>
             {
-                return Ok(BTreeMap::new());
+                return Ok(Listed::default());
             }
             lines => lines.map_err(fault)?,
         };
@@ -219,7 +219,16 @@ impl Session for Line {
                     .or_else(|_| ListParser::parse_dos(line))
                     .ok(),
             });
-        let found = parsed.filter(File::is_file).map(|file| {
+        let mut listed = Listed::default();
+        for file in parsed {
+            let name = file.name().rsplit('/').next().unwrap_or_default();
+            if !file.is_file() {
+                // A folder names itself, and the one above it.
+                if file.is_directory() && !matches!(name, "" | "." | "..") {
+                    listed.folders.push(name.to_owned());
+                }
+                continue;
+            }
             let since = file.modified().duration_since(UNIX_EPOCH).ok();
             let found = Found {
                 weight: file.size() as u64,
@@ -227,16 +236,9 @@ impl Session for Line {
                     .filter(|since| self.lists && !since.is_zero())
                     .map(|since| since.as_secs().to_string()),
             };
-            (
-                file.name()
-                    .rsplit('/')
-                    .next()
-                    .unwrap_or_default()
-                    .to_owned(),
-                found,
-            )
-        });
-        Ok(found.collect())
+            listed.files.insert(name.to_owned(), found);
+        }
+        Ok(listed)
     }
 
     fn put(&mut self, item: &Item<'_>, replace: bool) -> Result<Placed, Fault> {

@@ -178,6 +178,29 @@ pub fn text(response: Response<Body>) -> Result<String, Fault> {
     Ok(String::from_utf8_lossy(&bytes).into_owned())
 }
 
+/// What a request says that wants so many bytes from one on (RFC 9110, 14.2).
+pub fn range(from: u64, most: u64) -> String {
+    format!("bytes={from}-{}", from.saturating_add(most.max(1)) - 1)
+}
+
+/// The bytes that were asked for, of a server that tells parts of files and of one that does not.
+pub fn part_of(response: Response<Body>, from: u64, most: u64) -> Result<Vec<u8>, Fault> {
+    let skipped = match response.status() {
+        StatusCode::PARTIAL_CONTENT => 0,
+        StatusCode::OK => from,
+        // There are no bytes any more.
+        StatusCode::RANGE_NOT_SATISFIABLE => return Ok(Vec::new()),
+        _ => return Err(refused(&response)),
+    };
+    let mut body = response.into_body().into_reader();
+    io::copy(&mut (&mut body).take(skipped), &mut io::sink()).map_err(Fault::broken)?;
+    let mut bytes = Vec::new();
+    body.take(most)
+        .read_to_end(&mut bytes)
+        .map_err(Fault::broken)?;
+    Ok(bytes)
+}
+
 /// An answer of which only the head matters. What else comes is read, so that the connection serves again.
 fn head(response: Response<Body>) -> Response<()> {
     let (parts, body) = response.into_parts();

@@ -3,6 +3,7 @@
 
 #[cfg(feature = "bucket")]
 mod bucket;
+mod crew;
 mod folder;
 #[cfg(feature = "ftp")]
 mod ftp;
@@ -27,6 +28,7 @@ use crate::failure::Failure;
 use crate::given::Protocol;
 use crate::ledger::Delivered;
 use crate::settings::Remote;
+pub use crew::Crew;
 pub use folder::Folder;
 
 /// Begins the name of a file that is still on its way.
@@ -34,6 +36,9 @@ pub const PART: &str = "kiln-part-";
 
 /// The most that a target may answer where it tells of files.
 const ANSWER: u64 = 64 << 20;
+
+/// Folders in folders are looked into so deep.
+const DEEPEST: usize = 60;
 
 /// A target that may be connected to, several times at once.
 pub trait Carrier: Send + Sync {
@@ -51,9 +56,35 @@ pub trait Carrier: Send + Sync {
 
 /// A connection to a target.
 pub trait Session: Send {
-    /// The files of a folder, which is named from the target, without its subfolders; nothing where there is
-    /// no such folder.
-    fn list(&mut self, folder: &str) -> Result<BTreeMap<String, Found>, Fault>;
+    /// What is in a folder, which is named from the target; nothing where there is no such folder.
+    fn list(&mut self, folder: &str) -> Result<Listed, Fault>;
+
+    /// All files by their names from the target, those in its folders too, but in folders whose last part is
+    /// unwanted.
+    fn list_all(
+        &mut self,
+        wanted: &dyn Fn(&str) -> bool,
+    ) -> Result<BTreeMap<String, Found>, Fault> {
+        let mut all = BTreeMap::new();
+        let mut folders = vec![String::new()];
+        while let Some(folder) = folders.pop() {
+            let Listed {
+                files,
+                folders: inner,
+            } = self.list(&folder)?;
+            let below = |name: &str| match folder.as_str() {
+                "" => name.to_owned(),
+                folder => format!("{folder}/{name}"),
+            };
+            all.extend(files.into_iter().map(|(name, found)| (below(&name), found)));
+            // A server may show a folder in itself.
+            if folder.matches('/').count() < DEEPEST {
+                let inner = inner.iter().filter(|name| wanted(name));
+                folders.extend(inner.map(|name| below(name)));
+            }
+        }
+        Ok(all)
+    }
 
     /// Sends a file: it appears whole or not at all. One that stands there is replaced where `replace` says so;
     /// else it is a fault.
@@ -67,6 +98,11 @@ pub trait Session: Send {
     /// Reads a file back.
     fn get(&mut self, name: &str, into: &mut dyn Write) -> Result<(), Fault>;
 
+    /// Reads some bytes of a file: from one on, as many as there are up to so many.
+    fn get_part(&mut self, _: &str, _: u64, _: u64) -> Result<Vec<u8>, Fault> {
+        Err(Fault::target("files are not read in parts there"))
+    }
+
     /// Removes a file, of which this is known; none is as good.
     fn remove(&mut self, name: &str, earlier: Option<&Delivered>) -> Result<(), Fault>;
 }
@@ -78,6 +114,15 @@ pub struct Placed {
     pub address: Option<String>,
     /// What the target calls it.
     pub id: Option<String>,
+}
+
+/// What is in a folder at a target.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Listed {
+    /// Its files.
+    pub files: BTreeMap<String, Found>,
+    /// The folders in it.
+    pub folders: Vec<String>,
 }
 
 /// A file at a target.
@@ -111,6 +156,8 @@ pub struct Item<'a> {
     pub earlier: Option<&'a Delivered>,
     /// Counts the bytes that went.
     pub meter: &'a AtomicU64,
+    /// What tells it from the same file on its way from elsewhere; empty where nobody else sends any.
+    pub mark: &'a str,
 }
 
 impl<'a> Item<'a> {
@@ -128,7 +175,7 @@ impl<'a> Item<'a> {
     fn part(&self) -> String {
         let (folder, file) = self.parts();
         let slash = if folder.is_empty() { "" } else { "/" };
-        format!("{folder}{slash}{PART}{file}")
+        format!("{folder}{slash}{PART}{}{file}", self.mark)
     }
 }
 
@@ -210,6 +257,8 @@ pub enum FaultKind {
     Passing(Option<Duration>),
     /// This file cannot be sent.
     File,
+    /// A file stands there already.
+    Taken,
     /// Nothing can be sent.
     Target,
 }
@@ -240,9 +289,17 @@ impl Fault {
         Fault::file(format!("cannot be read ({error}); check its permissions"))
     }
 
+    /// A copy on its way that cannot be kept on this machine.
+    pub fn unkept(error: io::Error) -> Fault {
+        Fault::target(format!(
+            "the folder for temporary files cannot hold it ({error}); make room there"
+        ))
+    }
+
     /// A file that came to stand there in the meantime.
     fn taken() -> Fault {
-        Fault::file(
+        Fault::new(
+            FaultKind::Taken,
             "stands there already, and no delivery put it there; move it away, or name it with --replace",
         )
     }
@@ -299,7 +356,7 @@ impl Fault {
     /// Where nothing but the target was asked, what is refused is a fault of that.
     fn at_target(self) -> Fault {
         match self.kind {
-            FaultKind::File => Fault::target(self.says),
+            FaultKind::File | FaultKind::Taken => Fault::target(self.says),
             _ => self,
         }
     }
@@ -313,7 +370,8 @@ impl Fault {
 /// What is read of an answer, whatever it is: the files of a list, and an entry of a library with texts in it.
 pub fn told(text: &str) -> (Vec<String>, Option<String>) {
     let files = webdav::told(text).unwrap_or_default();
-    let names = files.into_iter().map(|(name, _)| name).collect();
+    let names = files.into_iter().filter_map(webdav::named);
+    let names = names.map(|(name, _)| name).collect();
     (names, library::entry_told(text))
 }
 

@@ -1,6 +1,5 @@
 //! A folder that a server shows over WebDAV (RFC 4918).
 
-use std::collections::BTreeMap;
 use std::io::{self, Write};
 
 use kiln_site::escape;
@@ -8,9 +7,9 @@ use percent_encoding::percent_decode_str;
 use roxmltree::{Document, Node, ParsingOptions};
 use ureq::http::{Response, StatusCode};
 
-use super::http::{Ask, Http, refused, text};
+use super::http::{Ask, Http, part_of, range, refused, text};
 use super::login::Login;
-use super::{Carrier, Fault, Found, Item, Placed, Session};
+use super::{Carrier, Fault, Found, Item, Listed, Placed, Session};
 use crate::failure::Failure;
 use crate::ledger::Delivered;
 use crate::settings::Remote;
@@ -37,8 +36,14 @@ pub struct Webdav {
     moves: bool,
 }
 
-/// What stands at a name: where it is a file, which.
-pub type Resource = (String, Option<Found>);
+/// What stands at a name.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Resource {
+    /// A file.
+    File(Found),
+    /// A folder.
+    Folder,
+}
 
 impl Webdav {
     /// The folder of an address. The password is fetched here, once.
@@ -64,6 +69,14 @@ impl Webdav {
 
     fn url(&self, name: &str) -> String {
         format!("{}{}", self.base, escape::path(name))
+    }
+
+    /// The path of a name on the server, as it is decoded, without slashes around it.
+    fn path_of(&self, name: &str) -> String {
+        let base = self.base.split_once("://").map_or("", |(_, rest)| rest);
+        let path = base.split_once('/').map_or("", |(_, path)| path);
+        let path = percent_decode_str(path).decode_utf8_lossy();
+        format!("{path}{name}").trim_matches('/').to_owned()
     }
 
     /// Asks something of a name; once more where the server wants to be told otherwise who asks.
@@ -106,12 +119,20 @@ impl Webdav {
     }
 
     /// What stands at a name, and below it to a depth of 0 or 1; `None` where nothing does.
-    fn look(&self, name: &str, depth: &str) -> Result<Option<Vec<Resource>>, Fault> {
+    fn look(&self, name: &str, depth: &str) -> Result<Option<Vec<(String, Resource)>>, Fault> {
         let response = self.ask("PROPFIND", name, &[("depth", depth)], |http, ask| {
             http.tell(ask, "application/xml", WANTED.as_bytes())
         })?;
         match response.status() {
-            StatusCode::MULTI_STATUS => told(&text(response)?).map(Some),
+            StatusCode::MULTI_STATUS => {
+                let mut all = told(&text(response)?)?;
+                // The first is the folder itself (RFC 4918, 9.1); servers differ in the order.
+                if depth == "1" {
+                    let own = self.path_of(name);
+                    all.retain(|(path, _)| path.trim_end_matches('/') != own);
+                }
+                Ok(Some(all.into_iter().filter_map(named).collect()))
+            }
             StatusCode::NOT_FOUND => Ok(None),
             StatusCode::METHOD_NOT_ALLOWED | StatusCode::NOT_IMPLEMENTED => {
                 Err(Fault::target(format!(
@@ -188,12 +209,13 @@ impl Webdav {
     /// As many bytes stand at a name as were sent.
     fn confirm(&self, item: &Item<'_>, name: &str) -> Result<(), Fault> {
         let found = self.look(name, "0")?.unwrap_or_default().pop();
-        match found.and_then(|(_, found)| found) {
-            Some(found) if found.weight == item.weight => Ok(()),
-            found => Err(Fault::odd(
-                item.weight,
-                found.map_or(0, |found| found.weight),
-            )),
+        let there = match found {
+            Some((_, Resource::File(found))) => found.weight,
+            _ => 0,
+        };
+        match there == item.weight {
+            true => Ok(()),
+            false => Err(Fault::odd(item.weight, there)),
         }
     }
 }
@@ -209,17 +231,20 @@ impl Carrier for Webdav {
 }
 
 impl Session for Webdav {
-    fn list(&mut self, folder: &str) -> Result<BTreeMap<String, Found>, Fault> {
+    fn list(&mut self, folder: &str) -> Result<Listed, Fault> {
         let folder = if folder.is_empty() {
             String::new()
         } else {
             format!("{folder}/")
         };
-        let all = self.look(&folder, "1")?.unwrap_or_default();
-        Ok(all
-            .into_iter()
-            .filter_map(|(name, found)| Some((name, found?)))
-            .collect())
+        let mut listed = Listed::default();
+        for (name, what) in self.look(&folder, "1")?.unwrap_or_default() {
+            match what {
+                Resource::File(found) => _ = listed.files.insert(name, found),
+                Resource::Folder => listed.folders.push(name),
+            }
+        }
+        Ok(listed)
     }
 
     fn put(&mut self, item: &Item<'_>, replace: bool) -> Result<Placed, Fault> {
@@ -263,6 +288,15 @@ impl Session for Webdav {
         Ok(())
     }
 
+    fn get_part(&mut self, name: &str, from: u64, most: u64) -> Result<Vec<u8>, Fault> {
+        let range = range(from, most);
+        part_of(
+            self.ask("GET", name, &[("range", &range)], Http::ask)?,
+            from,
+            most,
+        )
+    }
+
     fn remove(&mut self, name: &str, _: Option<&Delivered>) -> Result<(), Fault> {
         let response = self.simple("DELETE", name, &[])?;
         match response.status() {
@@ -273,9 +307,8 @@ impl Session for Webdav {
     }
 }
 
-/// The resources of a multistatus (RFC 4918, 13), by the last part of their names; those that are no files
-/// without what a file is.
-pub fn told(xml: &str) -> Result<Vec<Resource>, Fault> {
+/// The resources of a multistatus (RFC 4918, 13), by their paths on the server, which are decoded.
+pub fn told(xml: &str) -> Result<Vec<(String, Resource)>, Fault> {
     let options = ParsingOptions {
         allow_dtd: false,
         nodes_limit: NODES,
@@ -291,19 +324,29 @@ pub fn told(xml: &str) -> Result<Vec<Resource>, Fault> {
     Ok(responses.filter_map(resource).collect())
 }
 
-fn resource(response: Node<'_, '_>) -> Option<Resource> {
-    let href = child(response, "href")?
-        .text()?
-        .trim()
-        .trim_end_matches('/');
-    let name = percent_decode_str(href.rsplit('/').next()?)
-        .decode_utf8()
-        .ok()?
-        .into_owned();
-    // It may be hidden in the name.
-    if name.contains('/') {
-        return None;
+/// By the last part of its path; nothing where that names none.
+pub fn named((path, what): (String, Resource)) -> Option<(String, Resource)> {
+    let name = path.trim_end_matches('/').rsplit('/').next()?;
+    (!matches!(name, "" | "." | "..")).then(|| (name.to_owned(), what))
+}
+
+fn resource(response: Node<'_, '_>) -> Option<(String, Resource)> {
+    let href = child(response, "href")?.text()?.trim();
+    // It may be a whole address (RFC 4918, 8.3).
+    let path = match href.split_once("://") {
+        Some((_, rest)) => rest.split_once('/').map_or("", |(_, path)| path),
+        None => href.trim_start_matches('/'),
+    };
+    let mut parts = Vec::new();
+    for part in path.split('/') {
+        let part = percent_decode_str(part).decode_utf8().ok()?;
+        // It may be hidden in a name.
+        if part.contains('/') {
+            return None;
+        }
+        parts.push(part);
     }
+    let path = parts.join("/");
     let good = response
         .children()
         .filter(|node| is(*node, "propstat"))
@@ -319,12 +362,14 @@ fn resource(response: Node<'_, '_>) -> Option<Resource> {
             .and_then(|node| node.text())
             .map(str::trim)
     };
-    let weight = text("getcontentlength").and_then(|text| text.parse().ok());
-    let found = weight.filter(|_| !is_folder).map(|weight| Found {
-        weight,
+    if is_folder {
+        return Some((path, Resource::Folder));
+    }
+    let found = Found {
+        weight: text("getcontentlength")?.parse().ok()?,
         tag: text("getetag").map(str::to_owned),
-    });
-    Some((name, found))
+    };
+    Some((path, Resource::File(found)))
 }
 
 fn child<'a, 'b>(node: Node<'a, 'b>, name: &str) -> Option<Node<'a, 'b>> {

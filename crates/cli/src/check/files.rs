@@ -66,9 +66,8 @@ impl Files {
         if !is_site || is_drawing {
             let below = path.strip_prefix(root).unwrap_or(path);
             self.pictures.push(Candidate {
-                path: path.to_owned(),
-                name: slashed(below),
                 named_by_user,
+                ..Candidate::found(path.to_owned(), slashed(below))
             });
         }
     }

@@ -9,7 +9,7 @@ use kiln_core::survey::Name;
 use super::files::Files;
 use super::{At, Flaws};
 use crate::failure::Failure;
-use crate::find::{self, Candidate};
+use crate::find;
 use crate::report::Channels;
 use crate::rules::Rule;
 use crate::survey::{self, NO_LIMIT, Record, Wanted};
@@ -22,11 +22,7 @@ pub(super) fn check(
     channels: &Channels,
 ) -> Result<HashMap<PathBuf, u64>, Failure> {
     let wanted = files.pictures.iter().map(|candidate| Wanted {
-        candidate: Candidate {
-            path: candidate.path.clone(),
-            name: candidate.name.clone(),
-            named_by_user: candidate.named_by_user,
-        },
+        candidate: candidate.clone(),
         called: candidate.path.to_string_lossy().into_owned(),
         // The rule for that has a limit of its own.
         shown: NO_LIMIT,

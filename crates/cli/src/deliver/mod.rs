@@ -1,7 +1,6 @@
 //! `kiln deliver`: the pieces sent to where visitors find them, with proof that they arrived.
 
 mod bundle;
-mod crew;
 mod goods;
 mod report;
 mod steps;
@@ -13,7 +12,7 @@ use std::time::Instant;
 
 use kiln_core::plan;
 
-use crate::carry::{self, Carrier, Fault, Folder, Found, Item, Placed, Session, is_part};
+use crate::carry::{self, Carrier, Crew, Fault, Folder, Found, Item, Placed, Session, is_part};
 use crate::failure::Failure;
 use crate::ledger::{Delivered, Ledger};
 use crate::report::{Channels, Sending};
@@ -21,7 +20,6 @@ use crate::settings::{DeliverSettings, Target};
 use crate::stock::Stock;
 use crate::write::OutFolder;
 use crate::{find, interrupt};
-use crew::Crew;
 use goods::{Good, Goods};
 use report::{Outcome, Report};
 use steps::{Step, What};
@@ -60,10 +58,11 @@ pub fn deliver(settings: &DeliverSettings, channels: &Channels) -> Result<Report
         Target::Bundle { path, most } => {
             bundle::make(path, *most, goods, &stock, settings, &mut ledger, channels)?
         }
-        Target::Folder(path) => send(&Folder::at(path), goods, settings, &mut ledger, channels)?,
-        Target::Remote(remote) => {
-            send(&*carry::to(remote)?, goods, settings, &mut ledger, channels)?
+        Target::Folder(path) => {
+            let folder = Box::new(Folder::at(&find::real(path)));
+            send(folder, goods, settings, &mut ledger, channels)?
         }
+        Target::Remote(remote) => send(carry::to(remote)?, goods, settings, &mut ledger, channels)?,
     };
     report.files.sort_by(|a, b| a.name.cmp(&b.name));
     report.dry_run = settings.dry_run;
@@ -73,7 +72,7 @@ pub fn deliver(settings: &DeliverSettings, channels: &Channels) -> Result<Report
 
 /// A delivery to a target that holds files one by one.
 struct Errand<'a> {
-    crew: Crew<'a>,
+    crew: Crew,
     /// Whether files have the names there that they have here.
     keeps_names: bool,
     settings: &'a DeliverSettings,
@@ -90,13 +89,13 @@ struct Errand<'a> {
 
 /// Sends what is new or changed, file by file.
 fn send(
-    carrier: &dyn Carrier,
+    carrier: Box<dyn Carrier>,
     goods: Goods,
     settings: &DeliverSettings,
     ledger: &mut Ledger,
     channels: &Channels,
 ) -> Result<Report, Failure> {
-    let target = carrier.address();
+    let (target, keeps_names) = (carrier.address(), carrier.keeps_names());
     let record = ledger.delivered(&target);
     let mut report = Report::to(&target);
     report.refuse(goods.refused);
@@ -110,7 +109,7 @@ fn send(
     let wanted = goods.all.iter().map(|good| &good.name).chain(&old);
     let folders: BTreeSet<&str> = wanted.map(|name| folder_of(name)).collect();
     // A library keeps no names of ours: what deliveries put there is all that is known of it.
-    let there = match carrier.keeps_names() {
+    let there = match keeps_names {
         true => crew.alone(|session| listed(session, &folders)),
         false => Ok(record
             .iter()
@@ -123,7 +122,7 @@ fn send(
     })?;
     let errand = Errand {
         crew,
-        keeps_names: carrier.keeps_names(),
+        keeps_names,
         settings,
         channels,
         target,
@@ -272,6 +271,7 @@ impl Errand<'_> {
             is_decorative: good.is_decorative,
             earlier: self.record.get(&good.name),
             meter,
+            mark: "",
         }
     }
 
@@ -421,7 +421,7 @@ fn listed(
 ) -> Result<BTreeMap<String, Found>, Fault> {
     let mut all = BTreeMap::new();
     for folder in folders {
-        for (file, found) in session.list(folder)? {
+        for (file, found) in session.list(folder)?.files {
             let name = if folder.is_empty() {
                 file
             } else {

@@ -74,7 +74,7 @@ fn search(
     known: &HashMap<String, Area>,
     settings: &Settings,
 ) -> Result<(String, Area), Mishap> {
-    let (supply, digest) = Supply::of(&picture.original, &picture.path)?;
+    let (supply, digest) = Supply::of(picture)?;
     let stored = picture.original.probe.stored;
     // The ledger is only believed as far as what it says can be.
     if let Some(area) = known.get(&digest).filter(|area| area.lies_in(stored)) {

@@ -8,7 +8,7 @@ use kiln_core::plan::{Draft, Job, Plan, PlannedPiece};
 
 use crate::find::{self, Folders, Picture};
 use crate::report::{Foretell, OriginalReport};
-use crate::settings::Settings;
+use crate::settings::{Settings, is_address};
 use crate::wording;
 
 /// One original of a firing: its picture, what it becomes, and what is to be told of it.
@@ -112,9 +112,10 @@ fn planned(job: &Job, picture: &Picture) -> OriginalReport {
 }
 
 /// Paths of originals as the ledger has them: seen from the out folder, so that they hold from
-/// wherever the program is run and when the whole site is moved.
+/// wherever the program is run and when the whole site is moved. Where that is on another machine they are seen from the
+/// folder of the kiln file. Originals on other machines have their addresses.
 pub struct Keys {
-    out: PathBuf,
+    base: PathBuf,
     folders: Folders,
 }
 
@@ -122,15 +123,27 @@ impl Keys {
     /// Those of a run.
     pub fn new(settings: &Settings) -> Keys {
         Keys {
-            out: find::real(&settings.out),
+            base: find::real(&Keys::base(settings)),
             folders: Folders::default(),
         }
     }
 
+    /// The folder that they are seen from.
+    pub fn base(settings: &Settings) -> PathBuf {
+        if settings.out_remote.is_none() {
+            return settings.out.clone();
+        }
+        let folder = settings.kiln_file.as_ref().and_then(|file| file.parent());
+        folder.unwrap_or(Path::new("")).join(".")
+    }
+
     /// That of an original.
     pub fn of(&mut self, original: &Path) -> String {
+        if is_address(original) {
+            return original.to_string_lossy().into_owned();
+        }
         let real = self.folders.identity(original);
-        let seen = pathdiff::diff_paths(&real, &self.out).unwrap_or(real);
+        let seen = pathdiff::diff_paths(&real, &self.base).unwrap_or(real);
         let parts = seen.components();
         let parts = parts.map(|part| part.as_os_str().to_string_lossy().into_owned());
         parts.collect::<Vec<_>>().join("/").replacen("//", "/", 1)

@@ -5,10 +5,10 @@ use std::cell::LazyCell;
 use kiln_core::plan::{self, Candidate};
 
 use super::charges::Charge;
+use super::out::Out;
 use crate::failure::Failure;
 use crate::ledger::{Ledger, PieceEntry};
 use crate::settings::Settings;
-use crate::write::OutFolder;
 
 /// Enters every planned piece into the ledger, under all names that it may get, so that even a killed
 /// run knows its own again, and stops before any work where files that are none of ours stand in the
@@ -16,11 +16,11 @@ use crate::write::OutFolder;
 pub fn claim(
     charges: &[Charge<'_>],
     by: &str,
-    folder: &OutFolder,
+    folder: &Out,
     ledger: &mut Ledger,
     settings: &Settings,
 ) -> Result<(), Failure> {
-    let set_aside = LazyCell::new(|| Ledger::set_aside(&settings.out));
+    let set_aside = LazyCell::new(|| Ledger::set_aside(folder.of_ledger()));
     // Known by its digest, where the ledger that knew it was damaged.
     let set_aside = |name: &str| {
         let digest = plan::digest(&folder.read(name).ok()?);

@@ -3,6 +3,7 @@
 mod borders;
 mod charges;
 mod claim;
+mod out;
 mod outdone;
 mod page;
 mod parts;
@@ -16,7 +17,7 @@ mod views;
 mod watch;
 mod work;
 
-use std::collections::HashSet;
+use std::collections::{HashMap, HashSet};
 use std::path::PathBuf;
 use std::process::ExitCode;
 use std::time::Instant;
@@ -31,10 +32,10 @@ use crate::mishap::Mishap;
 use crate::report::{Channels, FiringReport, Originals, Progress, StrayReport};
 use crate::settings::Settings;
 use crate::sheet::Sheet;
-use crate::write::OutFolder;
 use crate::{interrupt, pages, write};
 use charges::{Charge, Keys, Prospect};
 use claim::claim;
+use out::Out;
 use parts::Share;
 use rounds::Run;
 use strays::Standpoint;
@@ -143,11 +144,14 @@ fn attempt(
         let mut keys = Keys::new(settings);
         let mut charges = Charge::all(&plan, shown, &mut keys);
         if !plan.jobs.is_empty() || settings.complete || settings.part.is_some() {
+            let distant = pictures.iter().filter(|picture| picture.distant.is_some());
+            let distant = distant.map(|picture| keys.of(&picture.path)).collect();
+            let known = Known { same, distant };
             let outcome = make(
                 &plan,
                 &mut charges,
                 &mut keys,
-                same,
+                known,
                 settings,
                 channels,
                 said,
@@ -228,6 +232,14 @@ pub fn planned_for(settings: &Settings) -> Result<Vec<(Picture, Job)>, Failure> 
     Ok(planned.collect())
 }
 
+/// What is known of originals before any is read.
+struct Known<'a> {
+    /// Those that are as they were when their pieces were made.
+    same: &'a HashSet<PathBuf>,
+    /// All that were found on other machines, as the ledger has them.
+    distant: HashSet<String>,
+}
+
 /// What making the pieces came to, beside the pieces.
 #[derive(Default)]
 struct Outcome {
@@ -297,18 +309,16 @@ fn digested(pictures: &mut Vec<Picture>, refused: &mut Vec<Aside>, settings: &Se
     if !settings.site.wishes().any(|wish| wish.name.wants_digest()) {
         return;
     }
-    pictures.retain_mut(
-        |picture| match supply::Supply::of(&picture.original, &picture.path) {
-            Ok((_, digest)) => {
-                picture.original.digest = Some(digest);
-                true
-            }
-            Err(why) => {
-                refused.push(picture.aside(why));
-                false
-            }
-        },
-    );
+    pictures.retain_mut(|picture| match supply::Supply::of(picture) {
+        Ok((_, digest)) => {
+            picture.original.digest = Some(digest);
+            true
+        }
+        Err(why) => {
+            refused.push(picture.aside(why));
+            false
+        }
+    });
 }
 
 fn beyond_allowance(picture: &Picture, settings: &Settings) -> Aside {
@@ -316,42 +326,43 @@ fn beyond_allowance(picture: &Picture, settings: &Settings) -> Aside {
     picture.aside(Mishap::beyond(size, settings.allowance))
 }
 
-/// The out folder and its ledger, for all or for the part that is made.
-fn entered(settings: &Settings) -> Result<(OutFolder, Opened), Failure> {
-    let out = &settings.out;
-    Ok(match settings.part {
-        Some(part) => (
-            OutFolder::enter_for(out, part)?,
-            Ledger::open_part(out, part)?,
-        ),
-        None => (OutFolder::enter(out)?, Ledger::open(out)?),
-    })
+/// The digests of originals on other machines that are as they were when they were read, as far as these say so.
+fn told(charges: &[Charge<'_>], ledger: &Ledger) -> HashMap<PathBuf, String> {
+    let told = charges.iter().filter_map(|charge| {
+        let state = charge.picture.distant.as_ref()?.state()?;
+        let digest = ledger.told(&charge.key, &state)?;
+        Some((charge.picture.path.clone(), digest.to_owned()))
+    });
+    told.collect()
 }
 
 fn make(
     plan: &Plan,
     charges: &mut [Charge<'_>],
     keys: &mut Keys,
-    same: &HashSet<PathBuf>,
+    known: Known<'_>,
     settings: &Settings,
     channels: &Channels,
     said: &mut Said,
 ) -> Result<Outcome, Failure> {
-    let (folder, opened) = entered(settings)?;
+    let (folder, opened) = Out::enter(settings, channels)?;
     let Opened {
         mut ledger,
         parts,
         remarks,
     } = opened;
     said.remarks.extend(remarks);
-    let mut same = same.clone();
+    let mut same = known.same.clone();
     if settings.gather {
         if parts.is_empty() {
             return Err(Failure::NoParts(settings.out.clone()));
         }
         said.remarks.extend(parts.lacking());
-        same.extend(parts::untouched(charges, &parts, &settings.out));
+        if settings.out_remote.is_none() {
+            same.extend(parts::untouched(charges, &parts, &settings.out));
+        }
     }
+    let told = told(charges, &ledger);
     let kiln_file = settings.kiln_file.as_ref();
     let by = kiln_file.map_or(ledger::COMMAND.to_owned(), |file| keys.of(file));
     claim(charges, &by, &folder, &mut ledger, settings)?;
@@ -362,14 +373,15 @@ fn make(
         }
     }
     let refused = said.refused.iter().map(|aside| keys.of(&aside.path));
-    let known = Standpoint {
+    let standpoint = Standpoint {
         by: &by,
         refused: refused.collect(),
+        distant: known.distant,
     };
     let mut strays = match settings.part {
         // What another part plans is no stray.
         Some(_) => Vec::new(),
-        None => strays::tend(plan, &known, settings, &folder, &mut ledger)?,
+        None => strays::tend(plan, &standpoint, settings, &folder, &mut ledger)?,
     };
     let saved = ledger.save();
     saved.map_err(Failure::unwritable(ledger.path()))?;
@@ -380,6 +392,7 @@ fn make(
         settings,
         folder: &folder,
         same: &same,
+        told: &told,
         progress: Progress::start(plan, settings, channels),
         ledger,
         kept: Default::default(),

@@ -10,20 +10,22 @@ use kiln_core::pipeline::{Attempt, Remarks};
 use kiln_core::plan::Plan;
 
 use super::charges::Charge;
+use super::out::Out;
 use super::said::{said_of_colours, said_of_oddity};
 use super::work::{self, Bench, Event, Kept, Task, What, WorkOrder};
+use crate::away::Distant;
 use crate::failure::Failure;
 use crate::ledger::Ledger;
 use crate::report::{Fired, Progress};
 use crate::settings::Settings;
-use crate::write::OutFolder;
 
 /// A firing at work.
 pub struct Run<'a, 'c> {
     pub plan: &'a Plan,
     pub settings: &'a Settings,
-    pub folder: &'a OutFolder,
+    pub folder: &'a Out,
     pub same: &'a HashSet<PathBuf>,
+    pub told: &'a HashMap<PathBuf, String>,
     pub ledger: Ledger,
     pub kept: Arc<Kept>,
     pub progress: Progress,
@@ -49,6 +51,7 @@ impl Run<'_, '_> {
                 Some(_) => HashMap::new(),
             },
             same: self.same,
+            told: self.told,
             kept: &kept,
             orders,
         };
@@ -76,12 +79,18 @@ impl Run<'_, '_> {
     /// Takes in one event: the one place that changes ledger and report while work goes on.
     fn note(&mut self, event: Event, tried: &mut Tried) {
         let Charge {
-            key, job, report, ..
+            key,
+            picture,
+            job,
+            report,
         } = &mut self.charges[event.job];
         let (original, name) = (report, &job.original.name);
         match event.what {
             What::Began => self.progress.began(name),
-            What::Read(digest) => self.ledger.read(key, digest),
+            What::Read(digest) => {
+                let seen = picture.distant.as_ref().and_then(Distant::state);
+                self.ledger.read(key, digest, seen);
+            }
             What::Piece(index, standing) => {
                 let piece = &mut original.pieces[index];
                 piece.fired = match standing {

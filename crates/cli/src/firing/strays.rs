@@ -1,16 +1,17 @@
 //! Pieces of earlier firings that nothing plans for any more.
 
 use std::collections::HashSet;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 use kiln_core::plan::{self, Plan};
 
+use super::charges::Keys;
+use super::out::Out;
 use crate::failure::Failure;
 use crate::find;
 use crate::ledger::{self, Ledger, Stray};
 use crate::report::{Fate, StrayReport};
-use crate::settings::Settings;
-use crate::write::OutFolder;
+use crate::settings::{Remote, Settings, is_address};
 
 /// From where a run sees what is a stray.
 pub struct Standpoint<'a> {
@@ -18,6 +19,8 @@ pub struct Standpoint<'a> {
     pub by: &'a str,
     /// Originals that are there but of no use just now: their pieces stay.
     pub refused: HashSet<String>,
+    /// All originals that were found on other machines.
+    pub distant: HashSet<String>,
 }
 
 /// Finds the strays of a run and, where that was asked for, removes them: pieces that the same kiln
@@ -26,27 +29,38 @@ pub fn tend(
     plan: &Plan,
     known: &Standpoint<'_>,
     settings: &Settings,
-    folder: &OutFolder,
+    folder: &Out,
     ledger: &mut Ledger,
 ) -> Result<Vec<StrayReport>, Failure> {
     let planned = plan.jobs.iter().flat_map(|job| job.pieces());
     let planned: HashSet<&str> = planned.flat_map(|(_, _, piece)| piece.names()).collect();
-    let named: Vec<PathBuf> = settings
-        .originals
-        .paths
+    let named = settings.originals.paths.iter();
+    let (addresses, here): (Vec<_>, Vec<_>) = named.partition(|path| is_address(path));
+    let named: Vec<PathBuf> = here.into_iter().map(|path| find::real(path)).collect();
+    // As they begin in the ledger.
+    let machines = addresses
         .iter()
-        .map(|p| find::real(p))
-        .collect();
+        .filter_map(|path| settings.originals.remotes.get(*path));
+    let machines: Vec<String> = machines.map(Remote::address).collect();
+    let base = Keys::base(settings);
     // Only a run over the whole site knows that nothing wants a piece; any run can see that an
     // original is gone.
     let strays = ledger.strays(&planned, |original, by| {
         // The first form of the ledger had paths as they were given.
-        let paths = [settings.out.join(original), original.into()];
-        let gone = || !paths.iter().any(|path: &PathBuf| path.exists());
-        let below = || {
-            named
-                .iter()
-                .any(|path| find::real(&paths[0]).starts_with(path))
+        let paths = [base.join(original), original.into()];
+        let is_distant = is_address(Path::new(original));
+        let on_machine = || machines.iter().any(|machine| original.starts_with(machine));
+        let gone = || match is_distant {
+            // Of machines that were not looked at nothing is known.
+            true => on_machine() && !known.distant.contains(original),
+            false => !paths.iter().any(|path: &PathBuf| path.exists()),
+        };
+        let below = || match is_distant {
+            true => on_machine(),
+            false => {
+                let real = find::real(&paths[0]);
+                named.iter().any(|path| real.starts_with(path))
+            }
         };
         let ours = match by {
             None => true,
@@ -84,7 +98,7 @@ pub fn tend(
 pub fn replaced(
     plan: &Plan,
     settings: &Settings,
-    folder: &OutFolder,
+    folder: &Out,
     ledger: &mut Ledger,
 ) -> Result<Vec<StrayReport>, Failure> {
     let mut told = Vec::new();

@@ -3,12 +3,14 @@
 
 use std::fs::{self, File};
 use std::io::{self, BufReader};
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 
 use kiln_core::decode::{Input, Stored, Stream};
 use kiln_core::plan::{self, Original};
 use kiln_core::source::{Delivery, Kind};
+use tempfile::{NamedTempFile, TempPath};
 
+use crate::find::Picture;
 use crate::mishap::Mishap;
 
 /// Originals from this weight on are not held in memory where they need not be.
@@ -26,15 +28,19 @@ pub enum Supply {
 }
 
 /// A file whose bytes are read as they are needed.
-pub struct OnDisk(PathBuf);
+pub struct OnDisk {
+    path: PathBuf,
+    /// Where it was fetched to be read so: it goes when this does.
+    _fetched: Option<TempPath>,
+}
 
 impl Stored for OnDisk {
     fn bytes(&self) -> io::Result<Vec<u8>> {
-        fs::read(&self.0)
+        fs::read(&self.path)
     }
 
     fn stream(&self) -> io::Result<Box<dyn Stream>> {
-        let file = File::open(&self.0)?;
+        let file = File::open(&self.path)?;
         Ok(Box::new(BufReader::with_capacity(PART, file)))
     }
 }
@@ -42,18 +48,18 @@ impl Stored for OnDisk {
 impl Supply {
     /// Reads an original, or gets ready to; returns the digest of its bytes as well. What went
     /// wrong is told otherwise.
-    pub fn of(original: &Original, path: &Path) -> Result<(Supply, String), Mishap> {
-        let read = || -> io::Result<_> {
-            if is_held(original) {
-                let bytes = fs::read(path)?;
-                let digest = plan::digest(&bytes);
-                return Ok((Supply::Held(bytes), digest));
-            }
-            let stored = OnDisk(path.to_owned());
-            let digest = plan::digest_of(stored.stream()?)?;
-            Ok((Supply::OnDisk(stored), digest))
+    pub fn of(picture: &Picture) -> Result<(Supply, String), Mishap> {
+        let read = match is_held(&picture.original) {
+            true => picture.bytes().map(Supply::held),
+            false => on_disk(picture),
         };
-        read().map_err(Mishap::unreadable)
+        read.map_err(Mishap::unreadable)
+    }
+
+    /// One that was read, with its digest.
+    pub fn held(bytes: Vec<u8>) -> (Supply, String) {
+        let digest = plan::digest(&bytes);
+        (Supply::Held(bytes), digest)
     }
 
     /// What is decoded.
@@ -62,6 +68,33 @@ impl Supply {
             Supply::Held(bytes) => bytes.into(),
             Supply::OnDisk(stored) => Input::Stored(stored),
         }
+    }
+}
+
+fn on_disk(picture: &Picture) -> io::Result<(Supply, String)> {
+    let stored = match &picture.distant {
+        None => OnDisk {
+            path: picture.path.clone(),
+            _fetched: None,
+        },
+        Some(distant) => {
+            let file = NamedTempFile::new()?;
+            distant.copy(file.as_file())?;
+            OnDisk {
+                path: file.path().to_owned(),
+                _fetched: Some(file.into_temp_path()),
+            }
+        }
+    };
+    let digest = plan::digest_of(stored.stream()?)?;
+    Ok((Supply::OnDisk(stored), digest))
+}
+
+/// How much of an original is fetched before it is its turn: nothing where it is at hand.
+pub fn fetched_ahead(picture: &Picture) -> u64 {
+    match picture.distant.is_some() && is_held(&picture.original) {
+        true => picture.original.weight.max(1),
+        false => 0,
     }
 }
 

@@ -11,12 +11,12 @@ use kiln_core::{decode, guard};
 use rayon::ThreadPoolBuilder;
 
 use super::charges::Charge;
+use super::out::Out;
 use super::supply::{self, Supply};
 use crate::failure::Failure;
 use crate::mishap::Mishap;
 use crate::report::OriginalReport;
 use crate::settings::Settings;
-use crate::write::OutFolder;
 use crate::{gate, interrupt};
 
 /// The pictures of one original. What cannot be shown is not there: what is wrong with it is in the
@@ -57,7 +57,7 @@ struct Standing<'a> {
 /// The pictures of all originals, in their order.
 pub fn all(
     charges: &[Charge<'_>],
-    folder: &OutFolder,
+    folder: &Out,
     settings: &Settings,
 ) -> Result<Vec<View>, Failure> {
     let pool = ThreadPoolBuilder::new()
@@ -83,14 +83,14 @@ pub fn all(
     Ok(views)
 }
 
-fn view(charge: &Charge<'_>, folder: &OutFolder, settings: &Settings) -> Result<View, Mishap> {
+fn view(charge: &Charge<'_>, folder: &Out, settings: &Settings) -> Result<View, Mishap> {
     let Charge {
         job,
         picture,
         report,
         ..
     } = charge;
-    let (supply, _) = Supply::of(&job.original, &picture.path)?;
+    let (supply, _) = Supply::of(picture)?;
     let allowance = settings.allowance;
     let mut view = View {
         original: proof::small(supply.input(), &job.original, allowance)?,

@@ -2,8 +2,9 @@
 
 use std::cmp::Reverse;
 use std::collections::{HashMap, HashSet};
+use std::io;
 use std::ops::ControlFlow;
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 use std::sync::mpsc::Sender;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
@@ -13,14 +14,15 @@ use kiln_core::plan::{self, Candidate, Job, PlannedPiece};
 use rayon::ThreadPoolBuilder;
 
 use super::charges::Charge;
+use super::out::Out;
 use super::outdone::{self, Outdone};
 use super::supply::{self, Supply};
 use crate::failure::Failure;
+use crate::find::Picture;
 use crate::ledger::{Known, Made, Share};
 use crate::mishap::Mishap;
 use crate::report::Written;
 use crate::settings::Settings;
-use crate::write::OutFolder;
 use crate::{gate, interrupt};
 
 /// Something that happened to a job.
@@ -73,11 +75,13 @@ pub struct Bench<'a> {
     /// The settings.
     pub settings: &'a Settings,
     /// Where the pieces go.
-    pub folder: &'a OutFolder,
+    pub folder: &'a Out,
     /// Pieces of earlier runs whose recipe still holds.
     pub known: HashMap<String, Known>,
     /// Originals that are known to be as they were when their pieces were made.
     pub same: &'a HashSet<PathBuf>,
+    /// Digests of originals that are as they were when they were read, as their machines say.
+    pub told: &'a HashMap<PathBuf, String>,
     /// Sized pictures that may be wanted again.
     pub kept: &'a Kept,
     /// Pieces by their keys that are made to order, where only those are made.
@@ -123,15 +127,18 @@ pub struct WorkOrder {
 #[derive(Clone, Copy)]
 pub struct Task<'a> {
     job: &'a Job,
-    path: &'a Path,
+    picture: &'a Picture,
 }
+
+/// What was fetched of an original before its turn, where that is done.
+type Fetched = Option<io::Result<Vec<u8>>>;
 
 impl<'a> Task<'a> {
     /// That of an original.
     pub fn of(charge: &Charge<'a>) -> Task<'a> {
         Task {
             job: charge.job,
-            path: &charge.picture.path,
+            picture: charge.picture,
         }
     }
 }
@@ -156,28 +163,43 @@ pub fn dispatch(
     let mut order: Vec<(usize, &Task<'_>)> = tasks.iter().enumerate().collect();
     order.retain(|(_, task)| bench.concerns(task.job));
     order.sort_by_key(|(_, task)| Reverse(effort(task.job)));
-    gate::each(
-        &pool,
-        order.into_iter(),
-        |(_, Task { job, .. })| {
-            // As many pictures are in work as there are cores: each has one of them, but for the last.
-            pipeline::memory(job, 1) + supply::held(&job.original)
-        },
-        || !interrupt::came(),
-        |(index, task)| {
-            // The receiver outlives all senders; if it is gone, the run is over.
-            let send = |what| {
-                let _ = events.send(Event { job: index, what });
-            };
-            send(What::Began);
-            // A codec that panics costs its picture, not the run.
-            let work = || bench.work(index, task, &send);
-            let ended = guard::guarded(work);
-            let broken = "the program failed on it; please report this with the picture";
-            let ended = ended.unwrap_or_else(|_| Err(Mishap::new(broken)));
-            send(What::Ended(ended));
-        },
-    );
+    let ahead = |(_, task): &(usize, &Task<'_>)| {
+        let needed = !bench.told.contains_key(&task.picture.path);
+        if needed {
+            supply::fetched_ahead(task.picture)
+        } else {
+            0
+        }
+    };
+    let fetch = |(_, task): &(usize, &Task<'_>)| -> Fetched {
+        let distant = task.picture.distant.as_ref()?;
+        Some(distant.bytes())
+    };
+    let make = |(index, task): (usize, &Task<'_>), fetched: Option<Fetched>| {
+        // The receiver outlives all senders; if it is gone, the run is over.
+        let send = |what| {
+            let _ = events.send(Event { job: index, what });
+        };
+        send(What::Began);
+        // A codec that panics costs its picture, not the run.
+        let work = || bench.work(index, task, fetched.flatten(), &send);
+        let ended = guard::guarded(work);
+        let broken = "the program failed on it; please report this with the picture";
+        let ended = ended.unwrap_or_else(|_| Err(Mishap::new(broken)));
+        send(What::Ended(ended));
+    };
+    gate::ahead(order, ahead, fetch, |tasks| {
+        gate::each(
+            &pool,
+            tasks,
+            |((_, Task { job, .. }), _)| {
+                // As many pictures are in work as there are cores: each has one of them, but for the last.
+                pipeline::memory(job, 1) + supply::held(&job.original)
+            },
+            || !interrupt::came(),
+            |(task, fetched)| make(task, fetched),
+        );
+    });
     Ok(())
 }
 
@@ -194,7 +216,8 @@ impl Bench<'_> {
     fn work(
         &self,
         index: usize,
-        &Task { job, path }: &Task<'_>,
+        &Task { job, picture }: &Task<'_>,
+        fetched: Fetched,
         send: &(impl Fn(What) + Sync),
     ) -> Result<Remarks, Mishap> {
         let fresh = self.orders.is_none();
@@ -208,33 +231,61 @@ impl Bench<'_> {
             let (_, known) = self.known(piece)?;
             Some(&known.made.account)
         });
-        if fresh && self.same.contains(path) && self.all_stand(job, &outdone, send) {
+        if fresh && self.same.contains(&picture.path) && self.all_stand(job, &outdone, send) {
             return Ok(Remarks::default());
         }
-        let (supply, original) = Supply::of(&job.original, path)?;
-        send(What::Read(original.clone()));
-        let pieces: Vec<&PlannedPiece> = job.pieces().map(|(_, _, piece)| piece).collect();
-        let index_of = |piece: &PlannedPiece| {
-            let mut keys = pieces.iter().map(|known| known.key());
-            keys.position(|key| key == piece.key())
+        let read = || match fetched {
+            Some(bytes) => Ok(Supply::held(bytes.map_err(Mishap::unreadable)?)),
+            None => Supply::of(picture),
         };
-        let rest = match &self.orders {
-            Some(orders) => job.without(|piece| !orders.contains_key(piece.key())),
+        let pieces: Vec<&PlannedPiece> = job.pieces().map(|(_, _, piece)| piece).collect();
+        let all_good = |original: &str| -> Vec<_> {
+            let pieces = pieces.iter().copied();
+            let good = pieces.map(|piece| self.still_good(piece, original, &outdone));
+            good.map(|known| known.filter(|_| fresh)).collect()
+        };
+        let (supply, good) = match self.told.get(&picture.path).filter(|_| fresh) {
             None => {
-                // Pieces that are still good are told and left; the job goes on with the others.
-                let mut good = vec![false; pieces.len()];
-                for (index, piece) in pieces.iter().enumerate() {
-                    if let Some(known) = self.still_good(piece, &original, &outdone) {
-                        good[index] = true;
-                        send(What::Piece(index, Ok(Standing::unchanged(known))));
-                    }
+                let (supply, original) = read()?;
+                let good = all_good(&original);
+                send(What::Read(original));
+                (Some(supply), good)
+            }
+            // As its machine says, it is what it was; so it is only read where that is needed.
+            Some(original) => {
+                let good = all_good(original);
+                if good.iter().all(Option::is_some) {
+                    send(What::Read(original.clone()));
+                    (None, good)
+                } else {
+                    let (supply, read) = read()?;
+                    let good = if read == *original {
+                        good
+                    } else {
+                        all_good(&read)
+                    };
+                    send(What::Read(read));
+                    (Some(supply), good)
                 }
-                job.without(|piece| index_of(piece).is_some_and(|index| good[index]))
             }
         };
-        if rest.placements.is_empty() {
-            return Ok(Remarks::default());
+        // Pieces that are still good are told and left; the job goes on with the others.
+        for (index, known) in good.iter().enumerate() {
+            if let Some(known) = known {
+                send(What::Piece(index, Ok(Standing::unchanged(*known))));
+            }
         }
+        let rest = match &self.orders {
+            Some(orders) => job.without(|piece| !orders.contains_key(piece.key())),
+            None => job.without(|piece| {
+                let mut keys = pieces.iter().map(|known| known.key());
+                let index = keys.position(|key| key == piece.key());
+                index.is_some_and(|index| good[index].is_some())
+            }),
+        };
+        let Some(supply) = supply.filter(|_| !rest.placements.is_empty()) else {
+            return Ok(Remarks::default());
+        };
         let rasters = Rasters::new(supply.input(), &rest, self.settings.allowance)?;
         self.fire(&rasters, job, &rest, send);
         let remarks = rasters.remarks.clone();
@@ -298,11 +349,9 @@ impl Bench<'_> {
         outdone: &Outdone<'_>,
     ) -> Option<(&'p Candidate, &Made)> {
         let (candidate, known) = self.known(piece)?;
-        let file = self.folder.read(&candidate.name);
-        let as_made = |file: &Vec<u8>| plan::digest(file) == known.made.digest;
         let left_out = outdone.contains_key(piece.key()) && !self.folder.is_taken(&candidate.name);
-        let stands = left_out || file.is_ok_and(|file| as_made(&file));
-        let good = known.original == original && stands;
+        let stands = || left_out || self.folder.holds(&candidate.name, &known.made);
+        let good = known.original == original && stands();
         good.then_some((candidate, &known.made))
     }
 

@@ -15,6 +15,9 @@ use super::few::Few;
 pub struct Entry {
     /// The digest of its bytes, once they were read.
     pub digest: Option<String>,
+    /// By what the machine that it lies on told the state in which it was read.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub seen: Option<String>,
     /// What uniform borders leave of it, where that was looked for.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub content: Option<Trimmed>,

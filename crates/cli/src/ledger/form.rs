@@ -177,6 +177,7 @@ fn by_originals(earlier: ByOriginals) -> Originals {
             .map(|(name, piece)| (name.into(), piece.carried()))
             .collect();
         let entry = Entry {
+            seen: None,
             digest: entry.digest,
             content: entry.content,
             pieces,

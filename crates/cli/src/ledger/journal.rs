@@ -154,6 +154,16 @@ pub fn add_line(lines: &mut Vec<u8>, text: &[u8]) {
     lines.push(b'\n');
 }
 
+/// Lines that begin a journal, behind what says of which form they are.
+pub fn opened_with(lines: &[u8]) -> io::Result<Vec<u8>> {
+    let kiln = env!("CARGO_PKG_VERSION");
+    let schema = SCHEMA.into();
+    let mut whole = Vec::new();
+    add(&mut whole, &Record::Form { schema, kiln })?;
+    whole.extend_from_slice(lines);
+    Ok(whole)
+}
+
 /// A journal that is written to.
 #[derive(Debug)]
 pub struct Journal {
@@ -186,12 +196,10 @@ impl Journal {
         if self.torn {
             whole.push(b'\n');
         }
-        if self.file.is_none() {
-            let kiln = env!("CARGO_PKG_VERSION");
-            let schema = SCHEMA.into();
-            add(&mut whole, &Record::Form { schema, kiln })?;
+        match self.file {
+            Some(_) => whole.extend_from_slice(lines),
+            None => whole.extend(opened_with(lines)?),
         }
-        whole.extend_from_slice(lines);
         let file = match &mut self.file {
             Some(file) => file,
             none => none.insert(opened(&self.path)?),

@@ -3,11 +3,13 @@
 use std::fs::{self, File};
 use std::io::{self, BufReader, Read};
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 use std::time::SystemTime;
 
 use kiln_core::plan::PartOf;
 
 use super::NAME;
+use super::beyond::Beyond;
 use super::delivery::Deliveries;
 use super::form::{self, Form, Originals, Sound};
 use super::journal::{self, Journal, Replayed};
@@ -143,6 +145,10 @@ pub struct Kept {
     parts: Vec<PathBuf>,
     /// Whether it is that of a part, which writes no document.
     is_part: bool,
+    /// The other machine that all this belongs to.
+    beyond: Option<Arc<dyn Beyond>>,
+    /// The document, for people.
+    shown: PathBuf,
 }
 
 impl Kept {
@@ -151,6 +157,8 @@ impl Kept {
         Kept {
             parts,
             is_part: false,
+            beyond: None,
+            shown: out.join(NAME),
             path: out.join(NAME),
             document: match document {
                 Document::Sound(length) => Some(length),
@@ -168,12 +176,20 @@ impl Kept {
             journal: Journal::at(parts::journal_of(out, part), replayed),
             parts: Vec::new(),
             is_part: true,
+            beyond: None,
+            shown: out.join(NAME),
         }
     }
 
-    /// The document.
-    pub fn path(&self) -> &Path {
-        &self.path
+    /// Where it is kept, for people.
+    pub fn shown(&self) -> &Path {
+        &self.shown
+    }
+
+    /// What is written goes to another machine as well, from now on.
+    pub fn keep_beyond(&mut self, beyond: Arc<dyn Beyond>) {
+        self.shown = beyond.address().into();
+        self.beyond = Some(beyond);
     }
 
     /// Whether there is a document that a journal can go with.
@@ -183,7 +199,11 @@ impl Kept {
 
     /// Notes records in the journal.
     pub fn note(&mut self, lines: &[u8]) -> io::Result<()> {
-        self.journal.append(lines)
+        self.journal.append(lines)?;
+        match &self.beyond {
+            Some(beyond) => beyond.note(&journal::opened_with(lines)?),
+            None => Ok(()),
+        }
     }
 
     /// Whether the journal should go into the document.
@@ -197,6 +217,9 @@ impl Kept {
     pub fn write(&mut self, originals: &Originals, deliveries: &Deliveries) -> io::Result<()> {
         let length = write::whole_by(&self.path, |out| form::write(out, originals, deliveries))?;
         self.document = Some(length);
+        if let Some(beyond) = &self.beyond {
+            beyond.write(&self.path)?;
+        }
         self.journal.clear()?;
         for journal in self.parts.drain(..) {
             fs::remove_file(journal)?;

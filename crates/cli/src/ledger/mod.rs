@@ -1,5 +1,6 @@
 //! The record that a firing leaves beside its pieces: `kiln-ledger.json` (docs/formats.md).
 
+mod beyond;
 mod delivery;
 mod entry;
 mod few;
@@ -19,11 +20,13 @@ use kiln_core::encode::Format;
 use kiln_core::plan::PlannedPiece;
 
 use crate::write::PARTS;
+pub use beyond::Beyond;
 pub use delivery::{Delivered, Deliveries, is_address};
 pub use entry::{Entry, Made, PieceEntry, Share, State, Trimmed};
 use form::Form;
 pub use form::Originals;
 use form::Sound;
+pub use journal::NAME as JOURNAL;
 use kept::{Kept, stands_alone};
 pub use opened::{Opened, Record};
 pub use parts::Parts;
@@ -31,12 +34,18 @@ pub use parts::Parts;
 /// The name of the ledger in the out folder.
 pub const NAME: &str = "kiln-ledger.json";
 
+/// The folder of a ledger in an out folder on another machine.
+pub const AWAY: &str = ".kiln-ledger";
+
 /// What plans pieces where no kiln file does.
 pub const COMMAND: &str = "kiln fire";
 
 /// While pieces are made, what is new is noted about this often: waiting for the disk more often would cost more
 /// time than what a crash can lose.
 const SAVE_EVERY: Duration = Duration::from_secs(1);
+
+/// The same where that is on another machine.
+const SAVE_BEYOND_EVERY: Duration = Duration::from_secs(10);
 
 /// Names of earlier pieces that are remembered of an original.
 const EARLIER: usize = 256;
@@ -52,6 +61,7 @@ pub struct Ledger {
     /// What was changed since it was saved.
     news: News,
     saved: Instant,
+    save_every: Duration,
 }
 
 /// What was changed.
@@ -112,7 +122,14 @@ impl Ledger {
             deliveries,
             news: News::default(),
             saved: Instant::now(),
+            save_every: SAVE_EVERY,
         }
+    }
+
+    /// What is written goes to another machine as well, from now on.
+    pub fn keep_beyond(&mut self, beyond: Arc<dyn Beyond>) {
+        self.save_every = SAVE_BEYOND_EVERY;
+        self.kept.keep_beyond(beyond);
     }
 
     /// Whether a piece of that name belongs to this or an earlier firing.
@@ -190,16 +207,26 @@ impl Ledger {
         self.originals.values().flat_map(known).collect()
     }
 
-    /// Notes the digest of an original. If it is another than before, none of its pieces holds.
-    pub fn read(&mut self, original: &str, digest: String) {
+    /// Notes the digest of an original, and by what its machine tells its states apart. If the digest is another than
+    /// before, none of its pieces holds.
+    pub fn read(&mut self, original: &str, digest: String, seen: Option<String>) {
         self.change(original, |entry| {
             let is_new = entry.digest.as_ref() != Some(&digest);
             if is_new {
                 entry.pieces.values_mut().for_each(PieceEntry::unmake);
                 entry.digest = Some(digest);
             }
-            is_new
+            let is_known = entry.seen == seen;
+            entry.seen = seen;
+            is_new || !is_known
         });
+    }
+
+    /// The digest of an original that is in a state in which it was read.
+    pub fn told(&self, original: &str, seen: &str) -> Option<&str> {
+        let entry = self.originals.get(original)?;
+        let is_same = entry.seen.as_deref() == Some(seen);
+        entry.digest.as_deref().filter(|_| is_same)
     }
 
     /// Notes what uniform borders leave of an original.
@@ -381,7 +408,7 @@ impl Ledger {
 
     /// Saves what is new where the last time is a while ago.
     pub fn save_now_and_then(&mut self) -> io::Result<()> {
-        if self.saved.elapsed() < SAVE_EVERY {
+        if self.saved.elapsed() < self.save_every {
             Ok(())
         } else {
             self.save()
@@ -419,7 +446,7 @@ impl Ledger {
 
     /// Where it is kept.
     pub fn path(&self) -> &Path {
-        self.kept.path()
+        self.kept.shown()
     }
 }
 

@@ -72,7 +72,7 @@ fn fired() -> Ledger {
     for piece in ["a-1.webp", "a-2.webp"] {
         ledger.enter("../a.jpg", piece, entry("r"));
     }
-    ledger.read("../a.jpg", "content".to_owned());
+    ledger.read("../a.jpg", "content".to_owned(), None);
     ledger.finished(&planned(&["a-1.webp"]), "a-1.webp", made("one"));
     ledger.finished(&planned(&["a-2.webp"]), "a-2.webp", made("two"));
     ledger
@@ -115,9 +115,9 @@ fn pieces_hold_while_original_and_recipe_do() {
     ledger.enter("../a.jpg", "a-1.webp", entry("r"));
     ledger.enter("../a.jpg", "a-2.webp", entry("other"));
     assert_eq!(known(&ledger), ["a-1.webp"], "a changed recipe");
-    ledger.read("../a.jpg", "content".to_owned());
+    ledger.read("../a.jpg", "content".to_owned(), None);
     assert_eq!(known(&ledger), ["a-1.webp"]);
-    ledger.read("../a.jpg", "changed".to_owned());
+    ledger.read("../a.jpg", "changed".to_owned(), None);
     assert!(known(&ledger).is_empty(), "a changed original");
 }
 
@@ -172,7 +172,7 @@ fn a_share_is_kept_as_long_as_its_piece_holds() {
     let mut ledger = Ledger::open(folder.path()).expect("a new one").ledger;
     ledger.enter("../a.jpg", "a-1.webp", entry("r"));
     assert!(ledger.made(&piece).is_none(), "it is only planned");
-    ledger.read("../a.jpg", "content".to_owned());
+    ledger.read("../a.jpg", "content".to_owned(), None);
     let mut shared = made("one");
     let attempt = Attempt {
         format: Format::WebP,
@@ -210,7 +210,7 @@ fn a_piece_has_one_of_its_names_at_a_time() {
     for name in piece.names() {
         ledger.enter("../a.jpg", name, entry("r"));
     }
-    ledger.read("../a.jpg", "content".to_owned());
+    ledger.read("../a.jpg", "content".to_owned(), None);
     ledger.finished(&piece, "a.webp", made("one"));
     assert_eq!(ledger.made(&piece).map(|found| found.name), Some("a.webp"));
     assert_eq!(ledger.standing("a.png"), None);
@@ -232,7 +232,7 @@ fn noted(pieces: &[&str]) -> (tempfile::TempDir, Vec<usize>) {
     let mut ends = vec![0];
     for (index, piece) in pieces.iter().enumerate() {
         ledger.enter(&format!("../{index}.jpg"), piece, entry("r"));
-        ledger.read(&format!("../{index}.jpg"), "content".to_owned());
+        ledger.read(&format!("../{index}.jpg"), "content".to_owned(), None);
         ledger.finished(&planned(&[piece]), piece, made("one"));
         ledger.save().expect("room");
         ends.push(fs::metadata(&journal).expect("a journal").len() as usize);
@@ -297,7 +297,7 @@ fn a_journal_that_went_into_the_document_does_no_harm() {
     assert_eq!(known(&ledger), ["b.webp"]);
     let document = fs::read(ledger.path()).expect("a document");
     ledger.enter("../1.jpg", "b.webp", entry("r"));
-    ledger.read("../1.jpg", "content".to_owned());
+    ledger.read("../1.jpg", "content".to_owned(), None);
     ledger.save().expect("room");
     assert!(!path.exists(), "nothing was new");
     ledger.settle().expect("room");

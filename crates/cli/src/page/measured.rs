@@ -154,11 +154,7 @@ impl Measured {
 /// Width over height of a picture that came.
 fn ratio(picture: &Picture) -> Option<f64> {
     let (_, path) = picture.got.as_ref().ok()?;
-    let candidate = Candidate {
-        path: path.clone(),
-        name: String::new(),
-        named_by_user: true,
-    };
+    let candidate = Candidate::named(path.clone(), String::new());
     let (_, headers) = find::headers(&candidate)?.ok()?;
     let size = headers.own_size()?;
     Some(f64::from(size.width()) / f64::from(size.height()))

@@ -308,11 +308,7 @@ impl Visit {
             let (shown, widest) = self.needs(picture);
             numbers.push(number);
             wanted.push(Wanted {
-                candidate: Candidate {
-                    path: path.clone(),
-                    name: last_part(&picture.address),
-                    named_by_user: true,
-                },
+                candidate: Candidate::named(path.clone(), last_part(&picture.address)),
                 called: picture.called.clone(),
                 shown,
                 widest,

@@ -154,7 +154,7 @@ fn subject(
     wish: &Wish,
     settings: &ProofSettings,
 ) -> Result<Subject, Mishap> {
-    let bytes = std::fs::read(&picture.path).map_err(Mishap::unreadable)?;
+    let bytes = picture.bytes().map_err(Mishap::unreadable)?;
     let Sized {
         placement,
         seen,

@@ -95,11 +95,7 @@ pub fn run(
 /// A file of any format that is read, upright and in sRGB.
 fn open(path: &Path, settings: &ProofSettings) -> Result<Finished, Mishap> {
     let name = path.to_string_lossy().into_owned();
-    let candidate = Candidate {
-        path: path.to_owned(),
-        name: name.clone(),
-        named_by_user: true,
-    };
+    let candidate = Candidate::named(path.to_owned(), name.clone());
     let (weight, headers) = match find::headers(&candidate) {
         Some(Ok(read)) => read,
         Some(Err(

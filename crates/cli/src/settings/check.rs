@@ -5,7 +5,7 @@ use std::path::PathBuf;
 use kiln_core::decode::Allowance;
 use kiln_core::plan::{CodingWish, Extent};
 
-use super::{Judging, Settings, cores, kiln_file};
+use super::{Judging, Settings, cores, is_address, kiln_file};
 use crate::args::{CheckArgs, FireArgs};
 use crate::failure::Failure;
 use crate::rules::{CheckLimits, Level, Levels, Rule};
@@ -74,6 +74,9 @@ impl CheckSettings {
             }
             _ => None,
         };
+        if let Some(site) = site.as_ref().filter(|site| is_address(&site.out)) {
+            return Err(Failure::Elsewhere(site.out.clone()));
+        }
         limits.max_weight.get_or_insert(MAX_WEIGHT);
         limits.page_total.get_or_insert(PAGE_TOTAL);
         limits.max_width = limits.max_width.or(site.as_ref().and_then(widest));

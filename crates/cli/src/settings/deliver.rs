@@ -110,7 +110,7 @@ impl DeliverSettings {
         selected(&[], &typed.page, file)?;
         let given = given(typed, file)?;
         let target = Target::resolve(&given)?;
-        let sources = sources(&typed.stock, file);
+        let sources = sources(&typed.stock, file)?;
         if typed.split.is_some() && !matches!(target, Target::Bundle { .. }) {
             return Err(refused(
                 "--split",
@@ -215,7 +215,7 @@ fn is_bundle(path: &str) -> bool {
 }
 
 impl Target {
-    fn resolve(given: &TargetGiven) -> Result<Target, Failure> {
+    pub(super) fn resolve(given: &TargetGiven) -> Result<Target, Failure> {
         let to = given.to.clone().unwrap_or_default();
         let refuse = |says| Err(refused(&shown(&to), says));
         let Some((scheme, _)) = to.split_once("://") else {
@@ -287,7 +287,7 @@ impl Remote {
         if !is_secure && given.unencrypted != Some(true) {
             return Err(refused(
                 &shown(to),
-                "would send password and files in plain; write davs://, ftps:// or https, or say --unencrypted (unencrypted = true)",
+                "would send password and files in plain; write davs://, ftps:// or https, or say unencrypted = true in the kiln file or --unencrypted of a delivery",
             ));
         }
         // An address without a port has that of the web here, which is the same as none.
@@ -371,7 +371,7 @@ impl Remote {
         match &self.secret {
             Some(source) => source.fetch(&self.address(), self.user.as_deref(), whose),
             None => usual(whose)?.ok_or_else(|| {
-                let says = "needs a password; say --secret \"env NAME\" or \"command LINE\", or set KILN_PASSWORD";
+                let says = "needs a password; say where it comes from, secret = \"env NAME\" or \"command LINE\" in the kiln file or as --secret of a delivery, or set KILN_PASSWORD";
                 refused(&self.address(), says)
             }),
         }

@@ -2,7 +2,7 @@
 
 use std::path::PathBuf;
 
-use super::{kiln_file, out_folder};
+use super::{Remote, away, kiln_file, out_folder};
 use crate::args::{LedgerAction, LedgerArgs};
 use crate::failure::Failure;
 
@@ -13,6 +13,8 @@ pub struct LedgerSettings {
     pub action: LedgerAction,
     /// The out folder.
     pub out: PathBuf,
+    /// Its machine, where that is another one.
+    pub remote: Option<Box<Remote>>,
     /// Whether it is told as a JSON document.
     pub json: bool,
 }
@@ -21,9 +23,11 @@ impl LedgerSettings {
     /// What options and kiln file mean together.
     pub fn resolve(typed: &LedgerArgs) -> Result<LedgerSettings, Failure> {
         let file = kiln_file(&typed.kiln_file)?;
+        let out = out_folder(typed.out.as_ref(), file.as_ref());
         Ok(LedgerSettings {
             action: typed.action,
-            out: out_folder(typed.out.as_ref(), file.as_ref()),
+            remote: away::remote(&out, file.as_ref())?.map(Box::new),
+            out,
             json: typed.json,
         })
     }

@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use kiln_core::plan::Glob;
 use kiln_site::rewire::Extent;
 
-use super::{kiln_file, labels, out_folder, selected};
+use super::{kiln_file, labels, out_here, selected};
 use crate::args::{MarkupArgs, RewireArgs, StockArgs};
 use crate::failure::Failure;
 use crate::given::{MarkupGiven, Meanwhile};
@@ -103,7 +103,7 @@ impl MarkupSettings {
         Ok(MarkupSettings {
             paths: typed.paths.clone(),
             places: typed.place.clone(),
-            sources: sources(&typed.stock, file),
+            sources: sources(&typed.stock, file)?,
             address,
             meanwhile: given.meanwhile,
             inline: given.inline.unwrap_or(0),
@@ -121,13 +121,13 @@ fn over(given: MarkupGiven, file: Option<&SiteFile>) -> MarkupGiven {
     }
 }
 
-pub(super) fn sources(typed: &StockArgs, file: Option<&SiteFile>) -> Sources {
-    Sources {
-        out: out_folder(typed.out.as_ref(), file),
+pub(super) fn sources(typed: &StockArgs, file: Option<&SiteFile>) -> Result<Sources, Failure> {
+    Ok(Sources {
+        out: out_here(typed.out.as_ref(), file)?,
         originals: file.and_then(|file| file.originals.clone()),
         labels: labels(typed.labels.as_ref(), file),
         places: file.map_or(Vec::new(), |file| file.places.clone()),
-    }
+    })
 }
 
 /// All that a rewiring goes by.
@@ -180,7 +180,7 @@ impl RewireSettings {
         }
         Ok(RewireSettings {
             site: typed.site.clone(),
-            sources: sources(&typed.stock, file),
+            sources: sources(&typed.stock, file)?,
             base: given.base,
             home: given.home,
             shown: typed.shown.clone(),

@@ -1,5 +1,6 @@
 //! Settings resolved: the only thing that the work sees of the command line.
 
+mod away;
 mod check;
 mod deliver;
 mod ledger;
@@ -11,6 +12,7 @@ mod secret;
 mod survey;
 mod totals;
 
+use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use std::thread;
 
@@ -24,6 +26,7 @@ use crate::args::{CreditsArgs, FireArgs, KilnFileArgs, LabelArgs};
 use crate::failure::Failure;
 use crate::layer::{Layer, Told};
 use crate::site::{self, SiteFile};
+pub use away::is_address;
 pub use check::{CheckForm, CheckSettings};
 pub use deliver::{DeliverSettings, Remote, Target};
 pub use ledger::LedgerSettings;
@@ -46,6 +49,8 @@ pub struct Settings {
     pub originals: Originals,
     /// Where the pieces go.
     pub out: PathBuf,
+    /// The machine of the out folder, where that is another one.
+    pub out_remote: Option<Box<Remote>>,
     /// What is wanted.
     pub site: Site,
     /// The kiln file that says so, if one does.
@@ -93,6 +98,8 @@ pub struct Originals {
     pub paths: Vec<PathBuf>,
     /// The folder of a site's originals: what lies in it is named from there.
     pub base: Option<PathBuf>,
+    /// The machines of those paths that are addresses.
+    pub remotes: BTreeMap<PathBuf, Remote>,
 }
 
 impl Originals {
@@ -105,7 +112,15 @@ impl Originals {
             ([], None, None) => return Err(Failure::NoPaths),
             (paths, ..) => paths.to_vec(),
         };
-        Ok(Originals { paths, base })
+        let mut remotes = BTreeMap::new();
+        for path in &paths {
+            remotes.extend(away::remote(path, file)?.map(|remote| (path.clone(), remote)));
+        }
+        Ok(Originals {
+            paths,
+            base,
+            remotes,
+        })
     }
 }
 
@@ -129,6 +144,21 @@ fn labels(typed: Option<&PathBuf>, file: Option<&SiteFile>) -> PathBuf {
 fn out_folder(typed: Option<&PathBuf>, file: Option<&SiteFile>) -> PathBuf {
     let given = typed.or(file.and_then(|file| file.out.as_ref()));
     given.cloned().unwrap_or_else(|| beside(file, OUT))
+}
+
+/// The same where it has to be on this machine.
+fn out_here(typed: Option<&PathBuf>, file: Option<&SiteFile>) -> Result<PathBuf, Failure> {
+    let out = out_folder(typed, file);
+    match is_address(&out) {
+        true => Err(Failure::Elsewhere(out)),
+        false => Ok(out),
+    }
+}
+
+/// The first of all paths that lies on another machine.
+fn first_address<'a>(out: &'a PathBuf, originals: &'a Originals) -> Option<&'a PathBuf> {
+    let paths = originals.paths.iter().chain([out]);
+    paths.into_iter().find(|path| is_address(path))
 }
 
 /// A path beside the kiln file, or in the working folder where there is none.
@@ -167,6 +197,21 @@ impl Settings {
         let (layer, credits) = (&typed.layer.layer, &typed.credits);
         let (mut site, mut told) = sites(layer, credits, &typed.place, file)?;
         let unshared = totals::resolve(typed, file, &mut site, &mut told)?;
+        let out = out_folder(typed.out.as_ref(), file);
+        let out_remote = away::remote(&out, file)?.map(Box::new);
+        if let Some(address) = first_address(&out, &originals) {
+            let says = match typed {
+                t if t.watch => "watching goes with folders of this machine",
+                t if t.remember.is_some() => {
+                    "addresses are kept in the kiln file by hand: originals = and out ="
+                }
+                _ => "",
+            };
+            if !says.is_empty() {
+                let (path, says) = (address.clone(), says.to_owned());
+                return Err(Failure::Refused { path, says });
+            }
+        }
         if let Some(missing) = typed.labels.as_ref().filter(|path| !path.exists()) {
             return Err(Failure::NoSuchPath(missing.clone()));
         }
@@ -175,7 +220,8 @@ impl Settings {
             some_places: !typed.place.is_empty(),
             complete: file.is_some() && typed.paths.is_empty() && typed.place.is_empty(),
             originals,
-            out: out_folder(typed.out.as_ref(), file),
+            out,
+            out_remote,
             site,
             told,
             labels: labels(typed.labels.as_ref(), file),

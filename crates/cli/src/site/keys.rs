@@ -5,7 +5,7 @@ use toml::de::DeValue;
 use crate::layer::{self, Layer, Origin, Refusal, Setting, Typed};
 
 /// The keys at the top of a kiln file.
-pub const TOP: [&str; 11] = [
+pub const TOP: [&str; 12] = [
     "originals",
     "out",
     "labels",
@@ -17,6 +17,7 @@ pub const TOP: [&str; 11] = [
     "check",
     "markup",
     "target",
+    "access",
 ];
 
 /// The keys of a page.
@@ -41,6 +42,21 @@ pub const METADATA: [&str; 3] = ["keep", "write", "resolution"];
 
 /// The keys of `[markup]`.
 pub const MARKUP: [&str; 6] = ["base", "home", "meanwhile", "inline", "template", "except"];
+
+/// The keys of an access.
+pub const ACCESS: [&str; 11] = [
+    "kind",
+    "to",
+    "user",
+    "secret",
+    "key-file",
+    "trust",
+    "authority",
+    "unencrypted",
+    "timeout",
+    "region",
+    "in-host",
+];
 
 /// The keys of a target.
 pub const TARGET: [&str; 16] = [

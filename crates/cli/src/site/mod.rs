@@ -54,6 +54,8 @@ pub struct SiteFile {
     pub markup: MarkupGiven,
     /// Where pieces are delivered to, by their names, in the order of the file.
     pub targets: Vec<(String, TargetGiven)>,
+    /// Who logs in at the addresses of originals and out folder, in the order of the file.
+    pub accesses: Vec<(String, TargetGiven)>,
 }
 
 /// A page as the kiln file gives it.
@@ -129,10 +131,12 @@ fn parse(source: &Source<'_>) -> Result<SiteFile, Vec<Wrong>> {
         check: CheckLimits::default(),
         markup: MarkupGiven::default(),
         targets: Vec::new(),
+        accesses: Vec::new(),
     };
     let mut wrongs = Vec::new();
     for (key, value) in in_order(document.get_ref()) {
         let mut path = |path: &mut Option<PathBuf>| match value.get_ref().as_str() {
+            Some(text) if text.contains("://") => *path = Some(text.into()),
             Some(text) if !text.trim().is_empty() => *path = Some(folder.join(text)),
             _ => wrongs.push(Wrong::value(
                 key,
@@ -171,8 +175,16 @@ fn parse(source: &Source<'_>) -> Result<SiteFile, Vec<Wrong>> {
                 None => wrongs.push(Wrong::value(key, value, "it is a table: [markup]")),
             },
             "target" => match value.get_ref().as_table() {
-                Some(table) => site.targets = targets::read(table, source, &mut wrongs),
+                Some(table) => {
+                    site.targets = targets::read(table, source, &targets::TARGET, &mut wrongs)
+                }
                 None => wrongs.push(Wrong::value(key, value, "it is a table: [target.NAME]")),
+            },
+            "access" => match value.get_ref().as_table() {
+                Some(table) => {
+                    site.accesses = targets::read(table, source, &targets::ACCESS, &mut wrongs)
+                }
+                None => wrongs.push(Wrong::value(key, value, "it is a table: [access.NAME]")),
             },
             "metadata" => match value.get_ref().as_table() {
                 Some(table) => site.credits = credits(table, &mut wrongs),

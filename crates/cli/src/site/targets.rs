@@ -1,4 +1,5 @@
-//! `[target.NAME]` of a kiln file: where pieces are delivered to.
+//! `[target.NAME]` of a kiln file: where pieces are delivered to; `[access.NAME]`: who logs in where originals and pieces
+//! lie on other machines.
 
 use std::path::Path;
 
@@ -10,24 +11,43 @@ use super::{Table, Value, in_order, keys};
 use crate::given::{Media, SecretSource, TargetGiven, TargetKind, library, target as said};
 use crate::wording;
 
+/// What a table may say.
+pub struct Form {
+    keys: &'static [&'static str],
+    /// What the table is.
+    of: &'static str,
+    is: &'static str,
+}
+
+/// A target.
+pub const TARGET: Form = Form {
+    keys: &keys::TARGET,
+    of: "of a target",
+    is: "a target is a table: [target.NAME]",
+};
+
+/// An access.
+pub const ACCESS: Form = Form {
+    keys: &keys::ACCESS,
+    of: "of an access",
+    is: "an access is a table: [access.NAME]",
+};
+
 /// Reads them, in the order of the file; paths are seen from its folder.
 pub fn read(
     table: &Table<'_>,
     source: &Source<'_>,
+    form: &Form,
     wrongs: &mut Vec<Wrong>,
 ) -> Vec<(String, TargetGiven)> {
     let folder = source.path.parent().unwrap_or(Path::new(""));
     let mut targets = Vec::new();
     for (key, value) in in_order(table) {
         let Some(table) = value.get_ref().as_table() else {
-            wrongs.push(Wrong::value(
-                key,
-                value,
-                "a target is a table: [target.NAME]",
-            ));
+            wrongs.push(Wrong::value(key, value, form.is));
             continue;
         };
-        let target = target(table, folder, wrongs);
+        let target = target(table, folder, form, wrongs);
         if target.to.is_none() && !table.contains_key("to") {
             let says = "it does not say where it is; add to = \"ADDRESS\"".to_owned();
             wrongs.push(Wrong::whole(key, says));
@@ -37,12 +57,16 @@ pub fn read(
     targets
 }
 
-fn target(table: &Table<'_>, folder: &Path, wrongs: &mut Vec<Wrong>) -> TargetGiven {
+fn target(table: &Table<'_>, folder: &Path, form: &Form, wrongs: &mut Vec<Wrong>) -> TargetGiven {
     let mut target = TargetGiven::default();
     for (key, value) in in_order(table) {
         let given = value.get_ref();
         let text = || keys::one(given, |text| Ok(text.to_owned()));
         let path = || text().map(|path| folder.join(path));
+        if !form.keys.contains(&key.get_ref().as_ref()) {
+            wrongs.push(Wrong::key(key, form.keys, form.of));
+            continue;
+        }
         let taken = match key.get_ref().as_ref() {
             "kind" => {
                 keys::one(given, str::parse::<TargetKind>).map(|kind| target.kind = Some(kind))
@@ -87,10 +111,8 @@ fn target(table: &Table<'_>, folder: &Path, wrongs: &mut Vec<Wrong>) -> TargetGi
                 target.media = media(value, wrongs);
                 Ok(())
             }
-            _ => {
-                wrongs.push(Wrong::key(key, &keys::TARGET, "of a target"));
-                continue;
-            }
+            // One of the keys that no arm has.
+            _ => continue,
         };
         if let Err(says) = taken {
             wrongs.push(Wrong::value(key, value, says));

@@ -6,6 +6,7 @@ is not as it should be ends it with a trace.
 
 import getpass
 import hashlib
+import html
 import http.server
 import json
 import os
@@ -18,6 +19,7 @@ import tempfile
 import threading
 import time
 import urllib.error
+import urllib.parse
 import urllib.request
 
 WANTED = {}
@@ -150,6 +152,9 @@ def folder(name):
 
 
 MOUNTED = []
+
+# Who asks the object store, which believes it.
+SIGNED = {"Authorization": "AWS4-HMAC-SHA256 Credential=KEY/20260101/us-east-1/s3/aws4_request, SignedHeaders=host, Signature=0"}
 
 
 def apache():
@@ -355,10 +360,9 @@ def cases(name, server):
             kiln.write(f"[target.store]\nto = '{server['at'](server['port'], 'cached')}'\nuser = 'KEY'\nunencrypted = true\n"
                        "cache = { '*.webp' = 'public, max-age=60' }\n")
         run(WANTED["kiln"], "deliver", "store", "--quiet", cwd=site.path, env={**os.environ, "KILN_PASSWORD": "lamp"})
-        signed = {"Authorization": "AWS4-HMAC-SHA256 Credential=KEY/20260101/us-east-1/s3/aws4_request, SignedHeaders=host, Signature=0"}
         heads = []
         for end in ("webp", "jpg"):
-            asked = urllib.request.Request(f"http://127.0.0.1:{server['port']}/tern/cached/sea-90.{end}", headers=signed)
+            asked = urllib.request.Request(f"http://127.0.0.1:{server['port']}/tern/cached/sea-90.{end}", headers=SIGNED)
             heads.append(urllib.request.urlopen(asked).headers)
         told = [(head["Content-Type"], head["Cache-Control"]) for head in heads]
         assert told == [("image/webp", "public, max-age=60"), ("image/jpeg", None)], told
@@ -477,6 +481,116 @@ def cases(name, server):
     return found
 
 
+class Elsewhere:
+    """A site whose originals and pieces lie on a server."""
+
+    def __init__(self, name, server, fired):
+        self.server, self.fired = server, fired
+        self.path = ROOT / "sites" / f"{name}-elsewhere"
+        self.path.mkdir()
+        shutil.copy(fired.path / "labels.csv", self.path)
+        for file in (fired.path / "in").rglob("*"):
+            if file.is_file():
+                self.put(f"originals/{file.relative_to(fired.path / 'in')}", file.read_bytes())
+        kiln = (WANTED["site"] / pathlib.Path("kiln.toml")).read_text()
+        access = {"--authority": "authority", "--user": "user", "--key-file": "key-file"}
+        said = dict(zip(server["more"][::2], server["more"][1::2])) if len(server["more"]) % 2 == 0 else dict([server["more"][-2:]])
+        lines = [f"{key} = '{said[option]}'" for option, key in access.items() if option in said]
+        lines += ["secret = 'env KILN_PASSWORD'"] * ("known" not in server) + ["unencrypted = true"] * ("--unencrypted" in server["more"])
+        at = server["at"](server["port"], "")
+        kiln = kiln.replace("'in'", f"'{at}originals'").replace("'img'", f"'{at}pieces'")
+        (self.path / "kiln.toml").write_text(kiln + f"[access.there]\nto = '{at}'\n" + "\n".join(lines) + "\n")
+
+    def put(self, name, data):
+        if self.server["root"]:
+            path = self.server["root"] / name
+            for folder in reversed(path.relative_to(self.server["root"]).parents):
+                (self.server["root"] / folder).mkdir(exist_ok=True)
+                (self.server["root"] / folder).chmod(0o777)
+            return path.write_bytes(data)
+        self.asked("PUT", "/" + urllib.parse.quote(name), data)
+
+    def asked(self, method, path, data=None):
+        """What the object store answers."""
+        headers = {**SIGNED, "Content-Type": "image/jpeg"} if data else SIGNED
+        address = f"http://127.0.0.1:{self.server['port']}/tern{path}"
+        return urllib.request.urlopen(urllib.request.Request(address, data=data, method=method, headers=headers), timeout=60).read()
+
+    def names(self, below):
+        """The names of all files below a folder of the server."""
+        if root := self.server["root"]:
+            return [str(path.relative_to(root / below)) for path in (root / below).rglob("*") if path.is_file()]
+        listed = self.asked("GET", f"?list-type=2&prefix={below}/").decode()
+        return [html.unescape(part.split("</Key>")[0])[len(below) + 1:] for part in listed.split("<Key>")[1:]]
+
+    def there(self, below):
+        """The same with their bytes."""
+        def read(name):
+            root = self.server["root"]
+            return (root / below / name).read_bytes() if root else self.asked("GET", "/" + urllib.parse.quote(f"{below}/{name}"))
+        return {name: read(name) for name in self.names(below)}
+
+    def drop(self, name):
+        if self.server["root"]:
+            return (self.server["root"] / name).unlink()
+        self.asked("DELETE", "/" + urllib.parse.quote(name))
+
+    def begun(self, *more):
+        env = {**os.environ, "KILN_PASSWORD": "lamp", "HOME": WANTED["home"]}
+        command = [WANTED["kiln"], *more]
+        return subprocess.Popen(command, cwd=self.path, env=env, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+
+    def run(self, *more):
+        one = self.begun(*more)
+        out, said = one.communicate(timeout=300)
+        assert "panicked" not in said, said
+        return one.returncode, out, said
+
+    def is_whole(self):
+        """The pieces are those of a firing on this machine, and nothing else is left but the ledger."""
+        there = self.there("pieces")
+        pieces = {name: data for name, data in there.items() if not name.startswith(".kiln-ledger/")}
+        assert pieces == self.fired.pieces, (sorted(pieces), sorted(self.fired.pieces))
+        code, out, said = self.run("ledger", "verify")
+        assert code == 0, (out, said)
+
+
+def elsewhere(name, server):
+    fired = Site(server, f"{name}-fired")
+    site = Elsewhere(name, server, fired)
+    originals = site.there("originals")
+    code, out, said = site.run("fire", "--json")
+    assert code == 0, said
+    site.is_whole()
+    code, out, said = site.run("fire", "--json")
+    states = [piece["state"] for one in json.loads(out)["originals"] for piece in one["pieces"]]
+    assert code == 0 and set(states) == {"unchanged"} and len(states) == len(fired.pieces), (states, said)
+    # Killed while it works: the next one finds out, and goes on.
+    for piece in fired.pieces:
+        site.drop(f"pieces/{piece}")
+    begun = site.begun("fire", "--jobs", "1", "--quiet")
+    for _ in range(2000):
+        if any(not one.startswith((".kiln-", "kiln-part-")) for one in site.names("pieces")):
+            break
+        time.sleep(0.005)
+    begun.kill()
+    begun.communicate()
+    code, out, said = site.run("fire", "--json")
+    assert code == 0, said
+    site.is_whole()
+    # Parts side by side, one of them twice and one of them never.
+    for piece in fired.pieces:
+        site.drop(f"pieces/{piece}")
+    runs = [site.begun("fire", "--part", part, "--quiet") for part in ("1/4", "2/4", "4/4")]
+    ended = [one.communicate(timeout=300) + (one.returncode,) for one in runs]
+    assert all(code == 0 for _, _, code in ended), ended
+    code, out, parts_said = site.run("fire", "--gather", "--json")
+    assert code == 0 and "part 3 did not come to an end" in out, (out, parts_said)
+    site.is_whole()
+    assert site.there("originals") == originals
+    return {"pieces": len(states), "killed": said.strip(), "gathered": len(fired.pieces)}
+
+
 def ended():
     for one in STARTED:
         one.terminate()
@@ -493,7 +607,10 @@ if __name__ == "__main__":
         certificates()
         results = {}
         for name, server in (("webdav", apache), ("sftp", sshd), ("ftps", ftpd), ("bucket", store)):
-            results[name] = cases(name, server())
+            server = server()
+            results[name] = cases(name, server)
+            if name != "ftps":
+                results[name]["originals and pieces there"] = elsewhere(name, server)
         print(json.dumps(results, indent=1))
     finally:
         ended()

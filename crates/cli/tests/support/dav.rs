@@ -117,7 +117,7 @@ fn serve(stream: TcpStream, state: &Mutex<State>) {
             body.len()
         );
         if writer
-            .write_all(&[head.as_bytes(), body.as_bytes()].concat())
+            .write_all(&[head.as_bytes(), &body].concat())
             .is_err()
         {
             return;
@@ -147,7 +147,8 @@ fn read(reader: &mut BufReader<TcpStream>, state: &Mutex<State>) -> Option<Reque
         .map_or(0, |length| length.parse().expect("a length"));
     let cut = {
         let mut state = state.lock().expect("no panic");
-        state.asked.push(format!("{method} {path}"));
+        let range = headers.get("range").map_or("", |_| " in part");
+        state.asked.push(format!("{method} {path}{range}"));
         if method == "PUT" {
             state.sent += 1;
         }
@@ -174,10 +175,10 @@ fn read(reader: &mut BufReader<TcpStream>, state: &Mutex<State>) -> Option<Reque
     })
 }
 
-type Said = (u16, String, String);
+type Said = (u16, String, Vec<u8>);
 
 fn answer(request: &Request, state: &mut State) -> Said {
-    let bare = |status: u16| (status, String::new(), String::new());
+    let bare = |status: u16| (status, String::new(), Vec::new());
     let name = decoded(request.path.trim_matches('/'));
     let parent = name
         .rsplit_once('/')
@@ -222,19 +223,36 @@ fn answer(request: &Request, state: &mut State) -> Said {
         }
         "DELETE" => bare(state.files.remove(&name).map_or(404, |_| 204)),
         "GET" => match state.files.get(&name) {
-            Some(bytes) => (
-                200,
-                String::new(),
-                String::from_utf8_lossy(bytes).into_owned(),
-            ),
+            Some(bytes) => part(request, bytes),
             None => bare(404),
         },
         _ => found(state, &name, &request.headers["depth"]),
     }
 }
 
+/// A file, or as much of it as a request asks for.
+fn part(request: &Request, bytes: &[u8]) -> Said {
+    let Some(range) = request.headers.get("range") else {
+        return (200, String::new(), bytes.to_vec());
+    };
+    let range = range
+        .strip_prefix("bytes=")
+        .and_then(|range| range.split_once('-'));
+    let (from, to) = range.expect("one range of bytes");
+    let (from, to): (usize, usize) = (
+        from.parse().expect("a number"),
+        to.parse().expect("a number"),
+    );
+    if from >= bytes.len() {
+        return (416, String::new(), Vec::new());
+    }
+    let to = to.min(bytes.len() - 1);
+    let told = format!("Content-Range: bytes {from}-{to}/{}\r\n", bytes.len());
+    (206, told, bytes[from..=to].to_vec())
+}
+
 fn put(request: &Request, state: &mut State, name: &str, parent: &str) -> Said {
-    let bare = |status: u16| (status, String::new(), String::new());
+    let bare = |status: u16| (status, String::new(), Vec::new());
     if !state.folders.contains(parent) {
         return bare(409);
     }
@@ -247,7 +265,7 @@ fn put(request: &Request, state: &mut State, name: &str, parent: &str) -> Said {
         Failing::Full(left) => *left -= 1,
         Failing::Busy(left) if *left > 0 => {
             *left -= 1;
-            return (429, "Retry-After: 1\r\n".to_owned(), String::new());
+            return (429, "Retry-After: 1\r\n".to_owned(), Vec::new());
         }
         Failing::Refusing(part) if name.contains(*part) => return bare(403),
         _ => {}
@@ -263,7 +281,7 @@ fn put(request: &Request, state: &mut State, name: &str, parent: &str) -> Said {
 /// What stands at a name and, to a depth of 1, below it.
 fn found(state: &mut State, name: &str, depth: &str) -> Said {
     if !state.folders.contains(name) && !state.files.contains_key(name) {
-        return (404, String::new(), String::new());
+        return (404, String::new(), Vec::new());
     }
     let lies = match &mut state.failing {
         Failing::Lying(left) if depth == "0" => take(left),
@@ -296,7 +314,11 @@ fn found(state: &mut State, name: &str, depth: &str) -> Said {
     }
     let body =
         format!("<?xml version=\"1.0\"?><d:multistatus xmlns:d=\"DAV:\">{all}</d:multistatus>");
-    (207, "Content-Type: application/xml\r\n".to_owned(), body)
+    (
+        207,
+        "Content-Type: application/xml\r\n".to_owned(),
+        body.into_bytes(),
+    )
 }
 
 /// What the standards ask of a request.
@@ -313,7 +335,9 @@ fn allowed(request: &Request) -> Result<(), String> {
             must(header("content-length").is_some(), "no Content-Length")?;
             must(header("content-range").is_none(), "a Content-Range")?;
             must(
-                header("content-type").is_some_and(|kind| kind.starts_with("image/")),
+                header("content-type").is_some_and(|kind| {
+                    kind.starts_with("image/") || request.path.contains(".kiln-")
+                }),
                 "no media type",
             )
         }

@@ -5,7 +5,6 @@ mod atompub;
 mod described;
 mod micropub;
 
-use std::collections::BTreeMap;
 use std::io::{Cursor, Read, Write};
 
 use kiln_core::credits::Field;
@@ -15,7 +14,7 @@ use ureq::http::{HeaderMap, Response, header};
 use url::Url;
 
 use super::http::{Ask, Http, authorization, refused, text};
-use super::{Carrier, Fault, Found, Item, Placed, Session};
+use super::{Carrier, Fault, Item, Listed, Placed, Session};
 use crate::failure::Failure;
 use crate::given::{LibraryKind, Media};
 use crate::ledger::{Delivered, is_address};
@@ -134,8 +133,8 @@ trait Shelf: Send {
 
 impl<S: Shelf> Session for S {
     /// Nothing is known of it.
-    fn list(&mut self, _: &str) -> Result<BTreeMap<String, Found>, Fault> {
-        Ok(BTreeMap::new())
+    fn list(&mut self, _: &str) -> Result<Listed, Fault> {
+        Ok(Listed::default())
     }
 
     fn put(&mut self, item: &Item<'_>, _: bool) -> Result<Placed, Fault> {

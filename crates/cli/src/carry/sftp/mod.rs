@@ -3,9 +3,9 @@
 mod host;
 mod login;
 
-use std::collections::{BTreeMap, HashSet};
+use std::collections::HashSet;
 use std::future::Future;
-use std::io::{Read, Write};
+use std::io::{Read, SeekFrom, Write};
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
 
@@ -13,11 +13,11 @@ use russh::client::{self, Handle};
 use russh_sftp::client::error::Error as SftpError;
 use russh_sftp::client::{Config, RawSftpSession, SftpSession};
 use russh_sftp::protocol::{OpenFlags, Packet, StatusCode};
-use tokio::io::{AsyncReadExt, AsyncWriteExt};
+use tokio::io::{AsyncReadExt, AsyncSeekExt, AsyncWriteExt};
 use tokio::runtime::{Builder, Runtime};
 use tokio::time::timeout;
 
-use super::{Body, Carrier, Fault, Found, Item, Placed, Session};
+use super::{Body, Carrier, Fault, Found, Item, Listed, Placed, Session};
 use crate::failure::Failure;
 use crate::ledger::Delivered;
 use crate::settings::Remote;
@@ -262,7 +262,7 @@ impl Line {
 }
 
 impl Session for Line {
-    fn list(&mut self, folder: &str) -> Result<BTreeMap<String, Found>, Fault> {
+    fn list(&mut self, folder: &str) -> Result<Listed, Fault> {
         let path = self.path(folder);
         let path = if path.len() > 1 {
             path.trim_end_matches('/')
@@ -270,19 +270,23 @@ impl Session for Line {
             &path
         };
         let entries = match self.ask(self.session.read_dir(path)) {
-            Err(error) if is(&error, StatusCode::NoSuchFile) => return Ok(BTreeMap::new()),
+            Err(error) if is(&error, StatusCode::NoSuchFile) => return Ok(Listed::default()),
             entries => entries.map_err(fault)?,
         };
-        let files = entries.filter(|entry| !entry.file_type().is_dir());
-        let found = files.map(|entry| {
+        let mut listed = Listed::default();
+        for entry in entries {
+            if entry.file_type().is_dir() {
+                listed.folders.push(entry.file_name());
+                continue;
+            }
             let about = entry.metadata();
             let found = Found {
                 weight: about.size.unwrap_or(0),
                 tag: about.mtime.map(|time| time.to_string()),
             };
-            (entry.file_name(), found)
-        });
-        Ok(found.collect())
+            listed.files.insert(entry.file_name(), found);
+        }
+        Ok(listed)
     }
 
     fn put(&mut self, item: &Item<'_>, replace: bool) -> Result<Placed, Fault> {
@@ -343,6 +347,17 @@ impl Session for Line {
                 }
                 into.write_all(&chunk[..read]).map_err(Fault::unread)?;
             }
+        })
+    }
+
+    fn get_part(&mut self, name: &str, from: u64, most: u64) -> Result<Vec<u8>, Fault> {
+        let broken = |error| Fault::passing(format!("the connection broke ({error})"));
+        self.runtime.block_on(async {
+            let mut file = self.session.open(self.path(name)).await.map_err(fault)?;
+            file.seek(SeekFrom::Start(from)).await.map_err(broken)?;
+            let mut bytes = Vec::new();
+            let read = file.take(most).read_to_end(&mut bytes).await;
+            read.map(|_| bytes).map_err(broken)
         })
     }
 

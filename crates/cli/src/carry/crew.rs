@@ -6,7 +6,7 @@ use std::sync::{Mutex, PoisonError};
 use std::thread;
 use std::time::{Duration, Instant};
 
-use crate::carry::{Carrier, Fault, FaultKind, Session};
+use super::{Carrier, Fault, FaultKind, Session};
 use crate::interrupt;
 
 /// The first pause before something is tried again; each is twice the one before.
@@ -22,9 +22,9 @@ const IN_A_ROW: usize = 3;
 const GLANCE: Duration = Duration::from_millis(100);
 
 /// Connections to a target.
-pub struct Crew<'a> {
-    carrier: &'a dyn Carrier,
-    at_once: usize,
+pub struct Crew {
+    carrier: Box<dyn Carrier>,
+    sessions: usize,
     tries: usize,
     /// Connections that nobody uses.
     idle: Mutex<Vec<Box<dyn Session>>>,
@@ -32,12 +32,12 @@ pub struct Crew<'a> {
     connected: AtomicBool,
 }
 
-impl<'a> Crew<'a> {
+impl Crew {
     /// So many connections at most, and so many tries.
-    pub fn new(carrier: &'a dyn Carrier, at_once: usize, tries: usize) -> Crew<'a> {
+    pub fn new(carrier: Box<dyn Carrier>, at_once: usize, tries: usize) -> Crew {
         Crew {
             carrier,
-            at_once,
+            sessions: at_once,
             tries,
             idle: Mutex::default(),
             connected: AtomicBool::new(false),
@@ -46,8 +46,21 @@ impl<'a> Crew<'a> {
 
     /// Does something over one connection.
     pub fn alone<R>(&self, act: impl Fn(&mut dyn Session) -> Result<R, Fault>) -> Result<R, Fault> {
+        self.tried(self.tries, act)
+    }
+
+    /// The same without patience.
+    pub fn once<R>(&self, act: impl Fn(&mut dyn Session) -> Result<R, Fault>) -> Result<R, Fault> {
+        self.tried(1, act)
+    }
+
+    fn tried<R>(
+        &self,
+        tries: usize,
+        act: impl Fn(&mut dyn Session) -> Result<R, Fault>,
+    ) -> Result<R, Fault> {
         let mut session = None;
-        let done = self.patiently(&mut session, &act);
+        let done = self.patiently(&mut session, tries, &act);
         self.put_back(session);
         done
     }
@@ -67,7 +80,7 @@ impl<'a> Crew<'a> {
         let is_over = || interrupt::came() || lock(&end).is_some();
         let (sender, receiver) = mpsc::channel();
         thread::scope(|scope| {
-            for _ in 0..self.at_once.min(tasks.len()) {
+            for _ in 0..self.sessions.min(tasks.len()) {
                 let sender = sender.clone();
                 let (next, failed, end, act, is_over) = (&next, &failed, &end, &act, &is_over);
                 scope.spawn(move || {
@@ -77,7 +90,8 @@ impl<'a> Crew<'a> {
                         let Some(task) = tasks.get(number) else {
                             break;
                         };
-                        let came = self.patiently(&mut session, |session| act(session, task));
+                        let came =
+                            self.patiently(&mut session, self.tries, |session| act(session, task));
                         // What was only waited for is left for the next time.
                         if came.is_err() && interrupt::came() {
                             break;
@@ -115,7 +129,7 @@ impl<'a> Crew<'a> {
                 (row >= IN_A_ROW)
                     .then(|| format!("{row} files failed in a row, the last since {}", fault.says))
             }
-            FaultKind::File => None,
+            FaultKind::File | FaultKind::Taken => None,
         };
         if let Some(says) = over {
             lock(end).get_or_insert(Fault::target(says));
@@ -126,10 +140,10 @@ impl<'a> Crew<'a> {
     fn patiently<R>(
         &self,
         session: &mut Option<Box<dyn Session>>,
+        mut tries: usize,
         act: impl Fn(&mut dyn Session) -> Result<R, Fault>,
     ) -> Result<R, Fault> {
         let mut pause = PAUSE;
-        let mut tries = self.tries;
         loop {
             tries -= 1;
             let done = self.session(session).and_then(&act);
