@@ -14,6 +14,7 @@ mod demo;
 mod drawings;
 mod fire;
 mod ground;
+mod job_files;
 mod jpegs;
 mod kept;
 mod labels;
