@@ -1,29 +1,42 @@
 //! Pictures worked on by many threads, under a bound on how many bytes are in work at once.
 
+mod memory;
+
 use std::collections::HashMap;
 use std::sync::{Condvar, Mutex, MutexGuard, PoisonError};
 use std::thread;
 
 use rayon::ThreadPool;
 
+use crate::mishap::Mishap;
+
 /// The bytes that the pictures in work may hold together, unless one alone needs more.
 const ROOM: u64 = 600 << 20;
 
 /// Works on things on the threads of a pool, one a thread and no more than have room together;
-/// `bytes` tells what each holds. Nothing new is begun once `go_on` says no.
+/// `bytes` tells what each holds. What needs more than this process may have is refused instead. Nothing new is begun
+/// once `go_on` says no.
 pub fn each<T: Send>(
     pool: &ThreadPool,
     things: impl Iterator<Item = T>,
     bytes: impl Fn(&T) -> u64,
     go_on: impl Fn() -> bool,
     work: impl Fn(T) + Sync,
+    refuse: impl Fn(T, Mishap),
 ) {
-    let gate = Gate::new(pool.current_num_threads(), ROOM);
+    let threads = pool.current_num_threads();
+    let left = memory::left(threads).unwrap_or(u64::MAX);
+    let gate = Gate::new(threads, ROOM.min(left));
     let (gate, work) = (&gate, &work);
     pool.in_place_scope(|scope| {
         for thing in things {
+            let needed = bytes(&thing);
+            if needed > left {
+                refuse(thing, Mishap::too_much(needed, left));
+                continue;
+            }
             // Waiting here, outside the pool, keeps its threads free for work.
-            let pass = gate.enter(bytes(&thing));
+            let pass = gate.enter(needed);
             if !go_on() {
                 break;
             }

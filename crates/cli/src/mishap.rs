@@ -65,6 +65,16 @@ impl Mishap {
         ))
     }
 
+    /// A picture that needs more memory than may be had.
+    pub fn too_much(needed: u64, left: u64) -> Mishap {
+        let megabytes = |bytes: u64| bytes.div_ceil(1_000_000);
+        Mishap::new(format!(
+            "needs about {} MB of memory, and the limits of this process leave {}; raise them, or fire it elsewhere",
+            megabytes(needed),
+            megabytes(left),
+        ))
+    }
+
     /// A file that cannot be read.
     pub fn unreadable(error: io::Error) -> Mishap {
         // What another machine says tells itself what to do.

@@ -252,3 +252,30 @@ fn what_cannot_be_looked_at_is_not_called_missing() {
         done.stderr
     );
 }
+
+#[test]
+#[cfg(target_os = "linux")]
+fn what_needs_more_memory_than_there_may_be_is_named_and_the_rest_made() {
+    let scratch = Scratch::new();
+    let mut large = crate::support::common::gif();
+    large[6..8].copy_from_slice(&9000_u16.to_le_bytes());
+    large[8..10].copy_from_slice(&9000_u16.to_le_bytes());
+    scratch.put("in/large.gif", &large);
+    scratch.put("in/sea.jpg", &photo(200, 150, 1));
+    let line = format!(
+        "ulimit -v 600000; exec {} fire in --width 60 --density 1 --jobs 2 --quiet",
+        env!("CARGO_BIN_EXE_kiln")
+    );
+    let limited = std::process::Command::new("sh")
+        .args(["-c", &line])
+        .current_dir(scratch.path(""))
+        .output()
+        .expect("a shell");
+    let said = String::from_utf8_lossy(&limited.stderr);
+    assert_eq!(limited.status.code(), Some(1), "{said}");
+    assert!(
+        said.contains("large.gif: needs about 650 MB of memory") && said.lines().count() == 1,
+        "{said}"
+    );
+    assert_eq!(scratch.names("upload"), ["kiln-ledger.json", "sea-60.webp"]);
+}

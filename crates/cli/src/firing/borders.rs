@@ -49,6 +49,9 @@ pub fn searched(
             // The receiver outlives all senders.
             let _ = found.send((index, search(picture, &known, settings)));
         },
+        |(index, _), why| {
+            let _ = found.send((index, Err(why)));
+        },
     );
     drop(found);
     let mut failed = BTreeSet::new();

@@ -74,6 +74,9 @@ pub fn all(
             // The receiver outlives all senders.
             let _ = found.send((index, view.unwrap_or_else(|_| Ok(View::default()))));
         },
+        |(index, _), why| {
+            let _ = found.send((index, Err(why)));
+        },
     );
     drop(found);
     let mut views: Vec<View> = charges.iter().map(|_| View::default()).collect();

@@ -198,6 +198,10 @@ pub fn dispatch(
             },
             || !interrupt::came(),
             |(task, fetched)| make(task, fetched),
+            |((index, _), _), why| {
+                let what = What::Ended(Err(why));
+                let _ = events.send(Event { job: index, what });
+            },
         );
     });
     Ok(())

@@ -186,6 +186,10 @@ pub fn judge(
                 look(file, settings);
                 counting.one();
             },
+            |file, why| {
+                file.trouble(Name::NotRead, why);
+                counting.one();
+            },
         );
         counting.end();
         twins = find_twins(&pool, &files, settings.allowance);
@@ -300,6 +304,8 @@ fn find_twins(
             // The receiver outlives all senders.
             let _ = found.send(files[index].shown(allowance).map(|shown| (shown, index)));
         },
+        // It was looked at before, which takes as much.
+        |_, _| {},
     );
     drop(found);
     let mut shown: Vec<_> = incoming.into_iter().flatten().collect();
