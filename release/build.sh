@@ -4,8 +4,8 @@
 #
 #   release/build.sh [FOLDER]     default: target/release-files
 #
-# Needs the Rust target x86_64-unknown-linux-musl, a C compiler for it (musl-gcc) and Python 3. The same sources and compilers
-# give the same bytes, on whatever machine.
+# Needs the Rust target x86_64-unknown-linux-musl, a C compiler for it (musl-gcc) and Python 3. Dates and paths of the machine are
+# kept out of what it makes.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 target=x86_64-unknown-linux-musl

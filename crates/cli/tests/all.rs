@@ -22,6 +22,7 @@ mod ledger;
 mod libraries;
 mod looks;
 mod manuals;
+mod many;
 mod markup;
 mod masked;
 mod page;

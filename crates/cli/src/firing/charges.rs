@@ -21,6 +21,8 @@ pub struct Charge<'a> {
     pub job: &'a Job,
     /// What is to be told of it.
     pub report: OriginalReport,
+    /// How much of that was to be said before it was made.
+    pub planned_notes: usize,
 }
 
 impl<'a> Charge<'a> {
@@ -32,17 +34,21 @@ impl<'a> Charge<'a> {
     ) -> Vec<Charge<'a>> {
         let charges = plan.jobs.iter().zip(pictures);
         charges
-            .map(|(job, picture)| Charge {
-                key: keys.of(&picture.path),
-                picture,
-                job,
-                report: planned(job, picture),
+            .map(|(job, picture)| {
+                let report = planned(job, picture);
+                Charge {
+                    key: keys.of(&picture.path),
+                    picture,
+                    job,
+                    planned_notes: report.notes.len(),
+                    report,
+                }
             })
             .collect()
     }
 }
 
-/// What a firing would make, of one original at a time.
+/// All that a run works on, and what it would make, of one original at a time.
 #[derive(Debug)]
 pub struct Prospect {
     /// What is settled of all.
@@ -53,15 +59,26 @@ pub struct Prospect {
     pub titled: bool,
 }
 
+impl Prospect {
+    /// A report of what shall be made of an original.
+    pub fn planned(&self, place: usize) -> OriginalReport {
+        let index = self.draft.shown[place];
+        let picture = &self.pictures[index];
+        planned(&self.draft.job(index, &picture.original), picture)
+    }
+}
+
 impl Foretell for Prospect {
     fn count(&self) -> usize {
         self.draft.shown.len()
     }
 
+    fn is_fired(&self) -> bool {
+        false
+    }
+
     fn original(&self, place: usize) -> OriginalReport {
-        let index = self.draft.shown[place];
-        let picture = &self.pictures[index];
-        let mut report = planned(&self.draft.job(index, &picture.original), picture);
+        let mut report = self.planned(place);
         if self.titled {
             report.suggest_title();
         }

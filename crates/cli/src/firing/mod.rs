@@ -1,5 +1,6 @@
 //! One run over many pictures: found, planned, made, written, recorded, reported.
 
+mod batches;
 mod borders;
 mod charges;
 mod claim;
@@ -22,24 +23,20 @@ use std::path::PathBuf;
 use std::process::ExitCode;
 use std::time::Instant;
 
-use kiln_core::plan::{self, Draft, Job, Plan, Trouble};
+use kiln_core::plan::{self, Draft, Job, Trouble};
 
 use crate::args::FireArgs;
 use crate::failure::Failure;
 use crate::find::{self, Aside, Finding, Picture};
-use crate::ledger::{self, Ledger, Opened, Trimmed};
+use crate::ledger::Ledger;
 use crate::mishap::Mishap;
-use crate::report::{Channels, FiringReport, Originals, Progress, StrayReport};
+use crate::report::{Channels, FiringReport, Originals};
 use crate::settings::Settings;
 use crate::sheet::Sheet;
-use crate::{interrupt, pages, write};
+use crate::{pages, write};
+use batches::Known;
 use charges::{Charge, Keys, Prospect};
-use claim::claim;
-use out::Out;
 use parts::Share;
-use rounds::Run;
-use strays::Standpoint;
-use views::View;
 
 /// Runs a firing as typed, and reports it.
 pub fn run(typed: &FireArgs, channels: &Channels) -> Result<ExitCode, Failure> {
@@ -129,43 +126,30 @@ fn attempt(
         remarks: Vec::new(),
     };
     let mut views = Vec::new();
+    // A part has nothing to say of what all share.
+    let shared = match settings.part {
+        None => draft.totals(&pictures),
+        Some(_) => Vec::new(),
+    };
+    let is_something = !draft.shown.is_empty() || settings.complete || settings.part.is_some();
+    let lot = Prospect {
+        draft,
+        pictures,
+        titled,
+    };
     if settings.dry_run {
-        if settings.part.is_none() {
-            report.shared = totals::outcomes(&draft.totals(&pictures), &report);
-        }
-        report.originals = Originals::Foretold(Box::new(Prospect {
-            draft,
-            pictures,
-            titled,
-        }));
-    } else {
-        let plan = draft.plan(&pictures);
-        let shown = draft.shown.iter().map(|&index| &pictures[index]);
+        report.originals = Originals::Told(Box::new(lot));
+    } else if is_something {
         let mut keys = Keys::new(settings);
-        let mut charges = Charge::all(&plan, shown, &mut keys);
-        if !plan.jobs.is_empty() || settings.complete || settings.part.is_some() {
-            let distant = pictures.iter().filter(|picture| picture.distant.is_some());
-            let distant = distant.map(|picture| keys.of(&picture.path)).collect();
-            let known = Known { same, distant };
-            let outcome = make(
-                &plan,
-                &mut charges,
-                &mut keys,
-                known,
-                settings,
-                channels,
-                said,
-            )?;
-            (report.strays, report.interrupted) = (outcome.strays, outcome.interrupted);
-            views = outcome.views;
-        }
-        let charges = charges.into_iter();
-        report.originals = Originals::Fired(charges.map(|charge| charge.report).collect());
-        // A part has nothing to say of what all share.
-        if settings.part.is_none() {
-            report.shared = totals::outcomes(&plan.totals, &report);
-        }
+        let distant = lot.pictures.iter();
+        let distant = distant.filter(|picture| picture.distant.is_some());
+        let distant = distant.map(|picture| keys.of(&picture.path)).collect();
+        let known = Known { same, distant };
+        let outcome = batches::make(lot, &mut keys, known, settings, channels, said)?;
+        (report.strays, report.interrupted) = (outcome.strays, outcome.interrupted);
+        (report.originals, views) = (outcome.originals, outcome.views);
     }
+    report.shared = totals::outcomes(&shared, &report);
     report.refused = std::mem::take(&mut said.refused);
     report.remarks = std::mem::take(&mut said.remarks);
     report.note_what_gains_nothing();
@@ -230,23 +214,6 @@ pub fn planned_for(settings: &Settings) -> Result<Vec<(Picture, Job)>, Failure> 
         Some((picture, job))
     });
     Ok(planned.collect())
-}
-
-/// What is known of originals before any is read.
-struct Known<'a> {
-    /// Those that are as they were when their pieces were made.
-    same: &'a HashSet<PathBuf>,
-    /// All that were found on other machines, as the ledger has them.
-    distant: HashSet<String>,
-}
-
-/// What making the pieces came to, beside the pieces.
-#[derive(Default)]
-struct Outcome {
-    strays: Vec<StrayReport>,
-    interrupted: bool,
-    /// What a page shows of each original, where one is wanted.
-    views: Vec<View>,
 }
 
 /// The pictures that can be planned for, with all that a plan needs to know of them; the others are
@@ -334,92 +301,4 @@ fn told(charges: &[Charge<'_>], ledger: &Ledger) -> HashMap<PathBuf, String> {
         Some((charge.picture.path.clone(), digest.to_owned()))
     });
     told.collect()
-}
-
-fn make(
-    plan: &Plan,
-    charges: &mut [Charge<'_>],
-    keys: &mut Keys,
-    known: Known<'_>,
-    settings: &Settings,
-    channels: &Channels,
-    said: &mut Said,
-) -> Result<Outcome, Failure> {
-    let (folder, opened) = Out::enter(settings, channels)?;
-    let Opened {
-        mut ledger,
-        parts,
-        remarks,
-    } = opened;
-    said.remarks.extend(remarks);
-    let mut same = known.same.clone();
-    if settings.gather {
-        if parts.is_empty() {
-            return Err(Failure::NoParts(settings.out.clone()));
-        }
-        said.remarks.extend(parts.lacking());
-        if settings.out_remote.is_none() {
-            same.extend(parts::untouched(charges, &parts, &settings.out));
-        }
-    }
-    let told = told(charges, &ledger);
-    let kiln_file = settings.kiln_file.as_ref();
-    let by = kiln_file.map_or(ledger::COMMAND.to_owned(), |file| keys.of(file));
-    claim(charges, &by, &folder, &mut ledger, settings)?;
-    for Charge { key, picture, .. } in charges.iter() {
-        if let (Some(of), Some(area)) = (&picture.original.digest, picture.original.content) {
-            let of = of.clone();
-            ledger.searched(key, Trimmed { of, area });
-        }
-    }
-    let refused = said.refused.iter().map(|aside| keys.of(&aside.path));
-    let standpoint = Standpoint {
-        by: &by,
-        refused: refused.collect(),
-        distant: known.distant,
-    };
-    let mut strays = match settings.part {
-        // What another part plans is no stray.
-        Some(_) => Vec::new(),
-        None => strays::tend(plan, &standpoint, settings, &folder, &mut ledger)?,
-    };
-    let saved = ledger.save();
-    saved.map_err(Failure::unwritable(ledger.path()))?;
-
-    interrupt::watch()?;
-    let mut run = Run {
-        plan,
-        settings,
-        folder: &folder,
-        same: &same,
-        told: &told,
-        progress: Progress::start(plan, settings, channels),
-        ledger,
-        kept: Default::default(),
-        charges,
-    };
-    run.round(None)?;
-    if !interrupt::came() && settings.part.is_none() {
-        totals::keep(&mut run)?;
-    }
-    if !interrupt::came() {
-        strays.extend(outdone::leave_out(&mut run)?);
-    }
-    run.progress.end();
-    strays.extend(strays::replaced(plan, settings, &folder, &mut run.ledger)?);
-    let settled = match settings.part {
-        Some(_) if interrupt::came() => run.ledger.save(),
-        Some(_) => run.ledger.end_part(),
-        None => run.ledger.settle(),
-    };
-    settled.map_err(Failure::unwritable(run.ledger.path()))?;
-    let views = match settings.page {
-        Some(_) => views::all(run.charges, &folder, settings)?,
-        None => Vec::new(),
-    };
-    Ok(Outcome {
-        strays,
-        interrupted: interrupt::came(),
-        views,
-    })
 }

@@ -129,7 +129,7 @@ pub fn render(report: &FiringReport, views: &[View]) -> String {
             .collect(),
     });
     let nothing = View::default();
-    let originals = report.originals.fired().iter().enumerate();
+    let originals = report.originals.held().iter().enumerate();
     let mut cards: Vec<Card> = originals
         .map(|(index, original)| card(original, views.get(index).unwrap_or(&nothing)))
         .collect();
@@ -173,7 +173,7 @@ fn tenths(part: f64) -> f64 {
 
 fn page(total: &TotalReport, report: &FiringReport) -> Page {
     let heaviest = total.heaviest.first().map_or(1, |(_, weight)| *weight);
-    let pieces = || report.originals.fired().iter().flat_map(|one| &one.pieces);
+    let pieces = || report.originals.held().iter().flat_map(|one| &one.pieces);
     let pictures: Vec<Sharing> = total
         .heaviest
         .iter()

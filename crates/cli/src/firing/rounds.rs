@@ -47,7 +47,12 @@ impl Run<'_, '_> {
             folder: self.folder,
             // What is ordered is made, whatever stands there.
             known: match orders {
-                None => self.ledger.known(),
+                None => {
+                    let jobs = self.plan.jobs.iter();
+                    let pieces = jobs.flat_map(|job| job.pieces());
+                    self.ledger
+                        .known(pieces.flat_map(|(_, _, piece)| piece.names()))
+                }
                 Some(_) => HashMap::new(),
             },
             same: self.same,
@@ -83,6 +88,7 @@ impl Run<'_, '_> {
             picture,
             job,
             report,
+            ..
         } = &mut self.charges[event.job];
         let (original, name) = (report, &job.original.name);
         match event.what {

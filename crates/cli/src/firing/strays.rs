@@ -26,14 +26,12 @@ pub struct Standpoint<'a> {
 /// Finds the strays of a run and, where that was asked for, removes them: pieces that the same kiln
 /// file planned before, or a command over the same paths.
 pub fn tend(
-    plan: &Plan,
+    planned: &HashSet<Box<str>>,
     known: &Standpoint<'_>,
     settings: &Settings,
     folder: &Out,
     ledger: &mut Ledger,
 ) -> Result<Vec<StrayReport>, Failure> {
-    let planned = plan.jobs.iter().flat_map(|job| job.pieces());
-    let planned: HashSet<&str> = planned.flat_map(|(_, _, piece)| piece.names()).collect();
     let named = settings.originals.paths.iter();
     let (addresses, here): (Vec<_>, Vec<_>) = named.partition(|path| is_address(path));
     let named: Vec<PathBuf> = here.into_iter().map(|path| find::real(path)).collect();
@@ -45,7 +43,7 @@ pub fn tend(
     let base = Keys::base(settings);
     // Only a run over the whole site knows that nothing wants a piece; any run can see that an
     // original is gone.
-    let strays = ledger.strays(&planned, |original, by| {
+    let strays = ledger.strays(planned, |original, by| {
         // The first form of the ledger had paths as they were given.
         let paths = [base.join(original), original.into()];
         let is_distant = is_address(Path::new(original));

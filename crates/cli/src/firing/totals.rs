@@ -106,7 +106,7 @@ fn mark(ledger: &mut Ledger, piece: &PlannedPiece, share: Share) {
 pub fn outcomes(totals: &[SharedTotal], report: &FiringReport) -> Vec<TotalReport> {
     let pieces = report
         .originals
-        .fired()
+        .held()
         .iter()
         .flat_map(|original| &original.pieces);
     let written: HashMap<&str, &Written> = pieces

@@ -190,21 +190,17 @@ impl Ledger {
         self.news.originals.insert(original);
     }
 
-    /// Every finished piece whose recipe still holds, as it was when the run began.
-    pub fn known(&self) -> HashMap<String, Known> {
-        let known = |entry: &Entry| {
-            let original = entry.digest.clone();
-            let pieces = entry.pieces.iter();
-            let known = pieces.filter_map(move |(name, piece)| {
-                let known = Known {
-                    original: original.clone()?,
-                    made: piece.made.clone()?,
-                };
-                Some((name.to_owned(), known))
-            });
-            known.collect::<Vec<_>>()
-        };
-        self.originals.values().flat_map(known).collect()
+    /// Those of the named pieces that were finished and whose recipe still holds, as it is now.
+    pub fn known<'a>(&self, names: impl Iterator<Item = &'a str>) -> HashMap<String, Known> {
+        let known = names.filter_map(|name| {
+            let (owner, piece) = self.piece(name)?;
+            let known = Known {
+                original: owner.digest.clone()?,
+                made: piece.made.clone()?,
+            };
+            Some((name.to_owned(), known))
+        });
+        known.collect()
     }
 
     /// Notes the digest of an original, and by what its machine tells its states apart. If the digest is another than
@@ -363,13 +359,13 @@ impl Ledger {
     /// the original and what planned them.
     pub fn strays(
         &self,
-        planned: &HashSet<&str>,
+        planned: &HashSet<Box<str>>,
         mut unwanted: impl FnMut(&str, Option<&str>) -> bool,
     ) -> Vec<Stray> {
         let mut strays = Vec::new();
         for (original, entry) in &self.originals {
             let pieces = entry.pieces.iter();
-            let loose = pieces.filter(|(name, _)| !planned.contains(name));
+            let loose = pieces.filter(|(name, _)| !planned.contains(*name));
             let stray = loose.filter(|(_, piece)| unwanted(original, piece.by.as_deref()));
             strays.extend(stray.map(|(name, piece)| Stray {
                 name: name.to_owned(),

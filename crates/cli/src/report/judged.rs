@@ -54,16 +54,21 @@ impl FiringReport {
         loads
     }
 
-    /// Notes pieces that gain nothing: heavier than their originals at the same pixels.
+    /// Notes pieces of originals that are held, where they gain nothing.
     pub fn note_what_gains_nothing(&mut self) {
-        for original in self.originals.fired_mut().into_iter().flatten() {
-            let notes: Vec<String> = original.heavier().collect();
-            original.notes.extend(notes);
+        for original in self.originals.held_mut().into_iter().flatten() {
+            original.note_what_gains_nothing();
         }
     }
 }
 
 impl OriginalReport {
+    /// Notes pieces that gain nothing: heavier than it at the same pixels.
+    pub fn note_what_gains_nothing(&mut self) {
+        let notes: Vec<String> = self.heavier().collect();
+        self.notes.extend(notes);
+    }
+
     /// What is loaded by who would see a piece: another one, where it was left out for that.
     fn loaded(&self, piece: &PieceReport) -> Option<(Choice, u64)> {
         // What is sharp at every size is a choice for the largest alone.

@@ -419,7 +419,7 @@ impl FiringReport {
 
     /// What was refused when it was found, and what turned out to be broken later, by path.
     pub fn all_refused(&self) -> Vec<Aside> {
-        let later = self.originals.fired().iter().filter_map(|original| {
+        let later = self.originals.fired().filter_map(|original| {
             let why = original.refusal()?.clone();
             Some(Aside::of(original.path.clone().into(), why))
         });
@@ -430,7 +430,7 @@ impl FiringReport {
 
     /// Suggests titles for originals whose names say nothing.
     pub fn suggest_titles(&mut self) {
-        for original in self.originals.fired_mut().into_iter().flatten() {
+        for original in self.originals.held_mut().into_iter().flatten() {
             original.suggest_title();
         }
     }
@@ -438,7 +438,7 @@ impl FiringReport {
     /// Leaves out originals of which nothing was made and nothing failed.
     pub fn only_news(&mut self) {
         let old = |piece: &PieceReport| piece.written().is_some_and(|w| w.unchanged);
-        if let Some(originals) = self.originals.fired_mut() {
+        if let Some(originals) = self.originals.held_mut() {
             originals.retain(|original| !original.pieces.iter().all(old));
         }
     }

@@ -1,4 +1,5 @@
-//! The originals that a report tells of: those of a firing are held, those of a dry run are told one at a time.
+//! The originals that a report tells of: those of a firing are held, very many of them and those of a dry run are told one
+//! at a time.
 
 use std::borrow::Cow;
 use std::fmt::Debug;
@@ -10,14 +11,17 @@ use super::OriginalReport;
 pub enum Originals {
     /// What became of them.
     Fired(Vec<OriginalReport>),
-    /// What would be made of them.
-    Foretold(Box<dyn Foretell>),
+    /// What became of them, or would be made of them.
+    Told(Box<dyn Foretell>),
 }
 
-/// What a firing would make of originals. There may be a million, so they are told one at a time.
+/// What a firing makes of originals, or would. There may be a million, so they are told one at a time.
 pub trait Foretell: Debug {
     /// How many there are.
     fn count(&self) -> usize;
+
+    /// Whether it was made.
+    fn is_fired(&self) -> bool;
 
     /// One of them.
     fn original(&self, place: usize) -> OriginalReport;
@@ -34,23 +38,32 @@ impl Originals {
     pub fn iter(&self) -> impl Iterator<Item = Cow<'_, OriginalReport>> {
         (0..self.len()).map(|place| match self {
             Originals::Fired(all) => Cow::Borrowed(&all[place]),
-            Originals::Foretold(all) => Cow::Owned(all.original(place)),
+            Originals::Told(all) => Cow::Owned(all.original(place)),
         })
     }
 
     /// Those that were fired.
-    pub fn fired(&self) -> &[OriginalReport] {
+    pub fn fired(&self) -> impl Iterator<Item = Cow<'_, OriginalReport>> {
+        let are_fired = match self {
+            Originals::Fired(_) => true,
+            Originals::Told(all) => all.is_fired(),
+        };
+        self.iter().filter(move |_| are_fired)
+    }
+
+    /// Those that are held.
+    pub fn held(&self) -> &[OriginalReport] {
         match self {
             Originals::Fired(all) => all,
-            Originals::Foretold(_) => &[],
+            Originals::Told(_) => &[],
         }
     }
 
     /// The same, to be changed.
-    pub fn fired_mut(&mut self) -> Option<&mut Vec<OriginalReport>> {
+    pub fn held_mut(&mut self) -> Option<&mut Vec<OriginalReport>> {
         match self {
             Originals::Fired(all) => Some(all),
-            Originals::Foretold(_) => None,
+            Originals::Told(_) => None,
         }
     }
 
@@ -58,7 +71,7 @@ impl Originals {
     pub fn len(&self) -> usize {
         match self {
             Originals::Fired(all) => all.len(),
-            Originals::Foretold(all) => all.count(),
+            Originals::Told(all) => all.count(),
         }
     }
 

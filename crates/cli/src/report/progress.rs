@@ -4,7 +4,6 @@ use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::Duration;
 
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
-use kiln_core::plan::Plan;
 
 use super::Channels;
 use crate::settings::{Settings, Telling};
@@ -17,13 +16,13 @@ pub struct Progress {
 }
 
 impl Progress {
-    /// A bar for a plan; hidden where nobody would see it or nobody wants it.
-    pub fn start(plan: &Plan, settings: &Settings, channels: &Channels) -> Self {
+    /// A bar for so many pieces; hidden where nobody would see it or nobody wants it.
+    pub fn start(pieces: usize, settings: &Settings, channels: &Channels) -> Self {
         let shown = channels.progress && settings.telling != Telling::Quiet;
         let target = drawn(shown);
 
         Progress {
-            bar: bar(plan.pieces(), "pieces", target),
+            bar: bar(pieces, "pieces", target),
             in_work: Vec::new(),
         }
     }

@@ -113,7 +113,7 @@ type Line = Vec<(String, Style)>;
 fn rows(report: &FiringReport, verbose: bool) -> Vec<Line> {
     let head = ["picture", "pixels", "weight", "change", "score", ""];
     let mut rows = vec![head.map(|text| (text.to_owned(), FAINT)).to_vec()];
-    let originals = report.originals.fired().iter();
+    let originals = report.originals.fired();
     for original in originals.filter(|o| o.refusal().is_none()) {
         rows.push(vec![
             (wording::safe(&original.name), STRONG),
@@ -124,7 +124,7 @@ fn rows(report: &FiringReport, verbose: bool) -> Vec<Line> {
             (original.kind.to_string(), FAINT),
         ]);
         let pieces = original.pieces.iter();
-        rows.extend(pieces.map(|piece| piece_row(piece, original, verbose)));
+        rows.extend(pieces.map(|piece| piece_row(piece, &original, verbose)));
     }
     rows
 }
@@ -338,10 +338,11 @@ fn totals(out: &mut dyn Write, report: &FiringReport) -> io::Result<()> {
         .and_then(|()| each_shared(out, report))
         .and_then(|()| whereabouts(out, report, "would go to"));
     }
-    let over = report.originals.fired().iter().flat_map(|o| &o.pieces);
-    let over = over
-        .filter(|piece| piece.written().is_some_and(|w| !w.account.fits))
-        .count();
+    let is_over = |piece: &&PieceReport| piece.written().is_some_and(|w| !w.account.fits);
+    let over = report.originals.fired();
+    let over: usize = over
+        .map(|one| one.pieces.iter().filter(is_over).count())
+        .sum();
     let time = wording::time(report.seconds);
     let good = match unchanged {
         0 => String::new(),

@@ -19,22 +19,14 @@ pub(super) fn write(
     wanted: &[String],
     columns: Option<usize>,
 ) -> io::Result<()> {
-    let pieces = || {
-        report
-            .originals
-            .fired()
-            .iter()
-            .flat_map(|original| &original.pieces)
-    };
     for text in wanted {
-        let mut found = pieces()
-            .filter(|piece| {
-                piece
-                    .planned
-                    .names()
-                    .any(|name| name.contains(text.as_str()))
-            })
-            .peekable();
+        let is_meant = |piece: &PieceReport| {
+            let mut names = piece.planned.names();
+            names.any(|name| name.contains(text.as_str()))
+        };
+        let originals = report.originals.fired();
+        let pieces = originals.flat_map(|original| original.into_owned().pieces);
+        let mut found = pieces.filter(is_meant).peekable();
         if found.peek().is_none() {
             let text = wording::safe(text);
             writeln!(
@@ -44,10 +36,10 @@ pub(super) fn write(
         }
         for piece in found {
             let name = wording::safe(&piece.name());
-            writeln!(out, "{STRONG}{name}{STRONG:#}: {}", asked(piece))?;
+            writeln!(out, "{STRONG}{name}{STRONG:#}: {}", asked(&piece))?;
             if let Some(written) = piece.written() {
                 writeln!(out, "{}", grid::set(rows(written), columns, &[1, 2, 3, 4]))?;
-                writeln!(out, "  {}", conclusion(written, piece))?;
+                writeln!(out, "  {}", conclusion(written, &piece))?;
             }
             writeln!(out)?;
         }

@@ -3,6 +3,7 @@
 
 use std::collections::hash_map;
 use std::collections::{BTreeSet, HashMap};
+use std::ops::Range;
 
 use xxhash_rust::xxh3::xxh3_64;
 
@@ -108,17 +109,31 @@ impl Draft {
         }
     }
 
-    /// The plan of all that are shown.
-    pub fn plan(&self, originals: &[impl AsRef<Original>]) -> Plan {
-        let jobs = self.shown.iter();
+    /// Whether there is any total that pictures may share.
+    pub fn has_totals(&self) -> bool {
+        !self.site.totals.is_empty()
+    }
+
+    /// The plan of some of those that are shown, by their places among them.
+    pub fn plan_of(&self, places: Range<usize>, originals: &[impl AsRef<Original>]) -> Plan {
+        let jobs = self.shown[places].iter();
         let jobs: Vec<Job> = jobs
             .map(|&index| self.job(index, originals[index].as_ref()))
             .collect();
         Plan {
             totals: total::shared(&jobs, &self.site),
             jobs,
+            left_out: Vec::new(),
+            idle: Vec::new(),
+        }
+    }
+
+    /// The plan of all that are shown.
+    pub fn plan(&self, originals: &[impl AsRef<Original>]) -> Plan {
+        Plan {
             left_out: self.left_out.clone(),
             idle: self.idle.clone(),
+            ..self.plan_of(0..self.shown.len(), originals)
         }
     }
 }
