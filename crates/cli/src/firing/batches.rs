@@ -194,6 +194,7 @@ pub fn make(
 struct Brief {
     notes: Vec<String>,
     pieces: Vec<Became>,
+    is_sound: bool,
 }
 
 /// What became of a piece.
@@ -215,6 +216,7 @@ impl Brief {
             Fired::Outdone(_, by) => Became::Outdone(by),
         };
         Brief {
+            is_sound: report.pieces.iter().all(PieceReport::is_sound),
             notes: report.notes.split_off(charge.planned_notes),
             pieces: report.pieces.into_iter().map(became).collect(),
         }
@@ -239,9 +241,13 @@ impl Foretell for Recorded {
         true
     }
 
+    fn is_sound(&self, place: usize) -> bool {
+        self.briefs[place].is_sound
+    }
+
     fn original(&self, place: usize) -> OriginalReport {
         let mut report = self.lot.planned(place);
-        let Brief { notes, pieces } = &self.briefs[place];
+        let Brief { notes, pieces, .. } = &self.briefs[place];
         report.notes.extend(notes.iter().cloned());
         for (piece, became) in report.pieces.iter_mut().zip(pieces) {
             let written = |unchanged| {

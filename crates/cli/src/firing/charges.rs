@@ -1,12 +1,13 @@
 //! The originals of a firing: where they are, what they become, what is to be told of them.
 
+use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 
 use kiln_core::credits::Field;
 use kiln_core::encode::Format;
 use kiln_core::plan::{Draft, Job, Plan, PlannedPiece};
 
-use crate::find::{self, Folders, Picture};
+use crate::find::{self, Picture};
 use crate::report::{Foretell, OriginalReport};
 use crate::settings::{Settings, is_address};
 use crate::wording;
@@ -77,6 +78,10 @@ impl Foretell for Prospect {
         false
     }
 
+    fn is_sound(&self, _: usize) -> bool {
+        true
+    }
+
     fn original(&self, place: usize) -> OriginalReport {
         let mut report = self.planned(place);
         if self.titled {
@@ -133,7 +138,8 @@ fn planned(job: &Job, picture: &Picture) -> OriginalReport {
 /// folder of the kiln file. Originals on other machines have their addresses.
 pub struct Keys {
     base: PathBuf,
-    folders: Folders,
+    /// How folders that were met are seen, with a slash at the end where that is not the base.
+    folders: HashMap<PathBuf, String>,
 }
 
 impl Keys {
@@ -141,7 +147,7 @@ impl Keys {
     pub fn new(settings: &Settings) -> Keys {
         Keys {
             base: find::real(&Keys::base(settings)),
-            folders: Folders::default(),
+            folders: HashMap::new(),
         }
     }
 
@@ -159,10 +165,56 @@ impl Keys {
         if is_address(original) {
             return original.to_string_lossy().into_owned();
         }
-        let real = self.folders.identity(original);
+        let Some((folder, name)) = original.parent().zip(original.file_name()) else {
+            return self.seen(find::real(original));
+        };
+        let known = self.folders.get(folder).cloned();
+        let lead = known.unwrap_or_else(|| {
+            let here = match folder.as_os_str().is_empty() {
+                true => Path::new("."),
+                false => folder,
+            };
+            let lead = match self.seen(find::real(here)) {
+                own if own.is_empty() || own.ends_with('/') => own,
+                lead => format!("{lead}/"),
+            };
+            self.folders.insert(folder.to_owned(), lead.clone());
+            lead
+        });
+        format!("{lead}{}", name.to_string_lossy())
+    }
+
+    /// A path without links, seen from the base.
+    fn seen(&self, real: PathBuf) -> String {
         let seen = pathdiff::diff_paths(&real, &self.base).unwrap_or(real);
         let parts = seen.components();
         let parts = parts.map(|part| part.as_os_str().to_string_lossy().into_owned());
         parts.collect::<Vec<_>>().join("/").replacen("//", "/", 1)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn originals_are_seen_from_the_out_folder() {
+        let folder = tempfile::tempdir().expect("a folder");
+        let root = folder.path().canonicalize().expect("a path");
+        std::fs::create_dir_all(root.join("in/rooms")).expect("room");
+        let mut keys = Keys {
+            base: root.join("out"),
+            folders: HashMap::new(),
+        };
+        for _ in 0..2 {
+            let mut of = |path: &str| keys.of(&root.join(path));
+            assert_eq!(of("in/rooms/a.jpg"), "../in/rooms/a.jpg");
+            assert_eq!(of("in/rooms/../a.jpg"), "../in/a.jpg");
+            assert_eq!(of("a.jpg"), "../a.jpg");
+            assert_eq!(of("out/a.jpg"), "a.jpg");
+            assert_eq!(of("out/b/a.jpg"), "b/a.jpg");
+            let address = "sftp://tern-point.example/in/a.jpg";
+            assert_eq!(keys.of(Path::new(address)), address);
+        }
     }
 }

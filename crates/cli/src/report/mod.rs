@@ -279,6 +279,15 @@ impl PieceReport {
         }
     }
 
+    /// Whether it was made and keeps what was asked for.
+    pub fn is_sound(&self) -> bool {
+        match &self.fired {
+            Fired::Made(written) => budget_problem(written, self).is_none(),
+            Fired::Outdone(..) => true,
+            Fired::Planned | Fired::Failed(_) => false,
+        }
+    }
+
     /// What was made, whether it stands or not.
     pub fn fired(&self) -> Option<&Written> {
         match &self.fired {
@@ -382,7 +391,7 @@ impl FiringReport {
             .map(|a| (a.path.display().to_string(), a.why.clone()))
             .collect();
         // What is only planned has none yet.
-        for original in self.originals.fired() {
+        for original in self.originals.unsound() {
             if let Some(why) = original.refusal() {
                 problems.push((original.path.clone(), why.clone()));
                 continue;
@@ -419,7 +428,7 @@ impl FiringReport {
 
     /// What was refused when it was found, and what turned out to be broken later, by path.
     pub fn all_refused(&self) -> Vec<Aside> {
-        let later = self.originals.fired().filter_map(|original| {
+        let later = self.originals.unsound().filter_map(|original| {
             let why = original.refusal()?.clone();
             Some(Aside::of(original.path.clone().into(), why))
         });

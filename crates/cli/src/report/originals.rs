@@ -23,6 +23,9 @@ pub trait Foretell: Debug {
     /// Whether it was made.
     fn is_fired(&self) -> bool;
 
+    /// Whether all went well with one, so that nothing has to be said of it.
+    fn is_sound(&self, place: usize) -> bool;
+
     /// One of them.
     fn original(&self, place: usize) -> OriginalReport;
 }
@@ -39,6 +42,17 @@ impl Originals {
         (0..self.len()).map(|place| match self {
             Originals::Fired(all) => Cow::Borrowed(&all[place]),
             Originals::Told(all) => Cow::Owned(all.original(place)),
+        })
+    }
+
+    /// Those that were fired and of which something may have to be said.
+    pub fn unsound(&self) -> impl Iterator<Item = Cow<'_, OriginalReport>> {
+        (0..self.len()).filter_map(|place| match self {
+            Originals::Fired(all) => Some(Cow::Borrowed(&all[place])),
+            Originals::Told(all) if all.is_fired() && !all.is_sound(place) => {
+                Some(Cow::Owned(all.original(place)))
+            }
+            Originals::Told(_) => None,
         })
     }
 
