@@ -429,11 +429,11 @@ pub fn real(path: &Path) -> PathBuf {
 
 /// Folders resolved so far: resolving is slow, so each is resolved once.
 #[derive(Default)]
-pub struct Folders(HashMap<PathBuf, PathBuf>);
+struct Folders(HashMap<PathBuf, PathBuf>);
 
 impl Folders {
     /// What makes two ways to a file the same file: its folder, resolved, and its name.
-    pub fn identity(&mut self, path: &Path) -> PathBuf {
+    fn identity(&mut self, path: &Path) -> PathBuf {
         let folder = path
             .parent()
             .filter(|p| !p.as_os_str().is_empty())

@@ -189,7 +189,7 @@ impl Gate {
 
     fn lock(&self) -> MutexGuard<'_, Room> {
         // Two numbers are never left half-changed, so a panic elsewhere does not spoil them.
-        self.room.lock().unwrap_or_else(PoisonError::into_inner)
+        lock(&self.room)
     }
 }
 

@@ -85,10 +85,7 @@ impl Away {
 
     /// The bytes of a file.
     pub fn bytes(&self, name: &str) -> Result<Vec<u8>, Fault> {
-        self.ask(|session| {
-            let mut bytes = Vec::new();
-            session.get(name, &mut bytes).map(|()| bytes)
-        })
+        self.ask(|session| whole(session, name))
     }
 
     /// The bytes of a file, into one of this machine.
@@ -114,10 +111,7 @@ impl Away {
         let numbers: Vec<usize> = (0..names.len()).collect();
         let broke = self.crew.work(
             &numbers,
-            |session, &number| {
-                let mut bytes = Vec::new();
-                session.get(names[number], &mut bytes).map(|()| bytes)
-            },
+            |session, &number| whole(session, names[number]),
             |&number, came| match came {
                 Ok(bytes) => all[number] = bytes,
                 Err(broken) => fault = Some(broken),
@@ -192,6 +186,13 @@ impl Away {
             says: fault.says,
         }
     }
+}
+
+/// All bytes of a file.
+fn whole(session: &mut dyn Session, name: &str) -> Result<Vec<u8>, Fault> {
+    let mut bytes = Vec::new();
+    session.get(name, &mut bytes)?;
+    Ok(bytes)
 }
 
 /// What no other run has, and no other folder of this one.

@@ -101,7 +101,7 @@ pub fn make(
         if settings.gather && settings.out_remote.is_none() {
             same.extend(parts::untouched(&charges, &parts, &settings.out));
         }
-        told.extend(super::told(&charges, &ledger));
+        told.extend(as_seen(&charges, &ledger));
         claim(&charges, &by, &folder, &mut ledger, settings)?;
         for Charge { key, picture, .. } in &charges {
             if let (Some(of), Some(area)) = (&picture.original.digest, picture.original.content) {
@@ -187,6 +187,16 @@ pub fn make(
         }))
     };
     Ok(outcome)
+}
+
+/// The digests of originals on other machines that are as they were when they were read, as far as these say so.
+fn as_seen(charges: &[Charge<'_>], ledger: &Ledger) -> HashMap<PathBuf, String> {
+    let told = charges.iter().filter_map(|charge| {
+        let state = charge.picture.distant.as_ref()?.state()?;
+        let digest = ledger.told(&charge.key, &state)?;
+        Some((charge.picture.path.clone(), digest.to_owned()))
+    });
+    told.collect()
 }
 
 /// What is to be told of an original beside its plan and what the ledger knows.

@@ -18,7 +18,7 @@ mod views;
 mod watch;
 mod work;
 
-use std::collections::{HashMap, HashSet};
+use std::collections::HashSet;
 use std::path::PathBuf;
 use std::process::ExitCode;
 use std::time::Instant;
@@ -28,14 +28,13 @@ use kiln_core::plan::{self, Draft, Job, Trouble};
 use crate::args::FireArgs;
 use crate::failure::Failure;
 use crate::find::{self, Aside, Finding, Picture};
-use crate::ledger::Ledger;
 use crate::mishap::Mishap;
 use crate::report::{Channels, FiringReport, Originals};
 use crate::settings::Settings;
 use crate::sheet::Sheet;
 use crate::{pages, write};
 use batches::Known;
-use charges::{Charge, Keys, Prospect};
+use charges::{Keys, Prospect};
 use parts::Share;
 
 /// Runs a firing as typed, and reports it.
@@ -291,14 +290,4 @@ fn digested(pictures: &mut Vec<Picture>, refused: &mut Vec<Aside>, settings: &Se
 fn beyond_allowance(picture: &Picture, settings: &Settings) -> Aside {
     let size = picture.original.probe.stored;
     picture.aside(Mishap::beyond(size, settings.allowance))
-}
-
-/// The digests of originals on other machines that are as they were when they were read, as far as these say so.
-fn told(charges: &[Charge<'_>], ledger: &Ledger) -> HashMap<PathBuf, String> {
-    let told = charges.iter().filter_map(|charge| {
-        let state = charge.picture.distant.as_ref()?.state()?;
-        let digest = ledger.told(&charge.key, &state)?;
-        Some((charge.picture.path.clone(), digest.to_owned()))
-    });
-    told.collect()
 }

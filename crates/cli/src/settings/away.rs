@@ -3,7 +3,7 @@
 use std::path::Path;
 
 use super::Remote;
-use super::deliver::Target;
+use super::deliver::{Target, without_user};
 use crate::failure::Failure;
 use crate::given::{Protocol, TargetGiven, TargetKind};
 use crate::site::SiteFile;
@@ -16,7 +16,7 @@ pub fn is_address(path: &Path) -> bool {
 /// The machine of an address, with what the kiln file says of who logs in there; `None` where it is a path of this
 /// machine.
 pub fn remote(path: &Path, file: Option<&SiteFile>) -> Result<Option<Remote>, Failure> {
-    let Some(address) = path.to_str().filter(|path| path.contains("://")) else {
+    let Some(address) = path.to_str().filter(|_| is_address(path)) else {
         return Ok(None);
     };
     let refused = |says: &str| {
@@ -52,20 +52,14 @@ pub fn remote(path: &Path, file: Option<&SiteFile>) -> Result<Option<Remote>, Fa
 
 /// How much of an address another says, where that is all of it or a folder above.
 fn covered(above: &str, address: &str) -> Option<usize> {
-    let above = without_user(above.trim_end_matches('/'));
-    let rest = without_user(address);
-    let rest = rest.strip_prefix(above.as_str())?;
+    let (scheme, above) = above.trim_end_matches('/').split_once("://")?;
+    let (own, rest) = address.split_once("://")?;
+    let above = without_user(above);
+    let rest = without_user(rest).strip_prefix(above)?;
+    if own != scheme {
+        return None;
+    }
     (rest.is_empty() || rest.starts_with('/')).then_some(above.len())
-}
-
-/// An address without who logs in.
-fn without_user(address: &str) -> String {
-    let Some((scheme, rest)) = address.split_once("://") else {
-        return address.to_owned();
-    };
-    let host = rest.split('/').next().unwrap_or(rest);
-    let from = host.rfind('@').map_or(0, |at| at + 1);
-    format!("{scheme}://{}", &rest[from..])
 }
 
 #[cfg(test)]

@@ -379,7 +379,7 @@ impl Remote {
 }
 
 /// An address behind its scheme, without who logs in.
-fn without_user(rest: &str) -> &str {
+pub(super) fn without_user(rest: &str) -> &str {
     let host = rest.split(['/', '?', '#']).next().unwrap_or(rest);
     host.rfind('@').map_or(rest, |at| &rest[at + 1..])
 }
