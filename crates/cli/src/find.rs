@@ -3,12 +3,14 @@
 mod elsewhere;
 
 use std::collections::{HashMap, HashSet};
+use std::ffi::OsString;
 use std::fs::{self, File};
 use std::io::{self, BufReader};
 use std::path::{Component, Path, PathBuf};
 
 use kiln_core::plan::Original;
 use kiln_core::source::{self, Ballast, Headers, Kind, ProbeError};
+use rayon::prelude::*;
 use serde::{Serialize, Serializer};
 use walkdir::{DirEntry, WalkDir};
 
@@ -18,13 +20,16 @@ use crate::ledger;
 use crate::mishap::Mishap;
 use crate::settings::{Originals, is_address};
 
+/// Files whose headers are held at a time.
+const TOGETHER: usize = 1024;
+
 /// A picture whose headers were read.
 #[derive(Debug)]
 pub struct Picture {
     /// Where it is.
     pub path: PathBuf,
     /// The same, where that is on another machine.
-    pub distant: Option<Distant>,
+    pub distant: Option<Box<Distant>>,
     /// What the plan needs to know of it.
     pub original: Original,
     /// Whether its extension belongs to another format.
@@ -119,7 +124,7 @@ pub struct Candidate {
     /// Where it is.
     pub path: PathBuf,
     /// The same, where that is on another machine.
-    pub distant: Option<Distant>,
+    pub distant: Option<Box<Distant>>,
     /// Its path below the folder that was given, with `/` between the parts.
     pub name: String,
     /// Whether it was given itself, not found in a folder.
@@ -156,9 +161,16 @@ pub fn find(originals: &Originals, out: &Path) -> Result<Finding, Failure> {
     let searched = candidates(&here, base, Some(out))?;
     finding.refused = searched.unreadable;
     finding.left_out = searched.passed_over;
-    for candidate in searched.candidates {
-        let read = headers(&candidate);
-        finding.take(candidate, read);
+    let mut candidates = searched.candidates.into_iter();
+    loop {
+        let some: Vec<Candidate> = candidates.by_ref().take(TOGETHER).collect();
+        if some.is_empty() {
+            break;
+        }
+        let read: Vec<Read> = some.par_iter().map(headers).collect();
+        for (candidate, read) in some.into_iter().zip(read) {
+            finding.take(candidate, read);
+        }
     }
     if !originals.remotes.is_empty() {
         let searched = elsewhere::candidates(originals, out)?;
@@ -342,11 +354,14 @@ impl Finding {
             return;
         };
         let Candidate {
-            path,
+            mut path,
             distant,
-            name,
+            mut name,
             ..
         } = candidate;
+        // There may be very many.
+        path.shrink_to_fit();
+        name.shrink_to_fit();
         let (weight, headers) = match read {
             Ok(read) => read,
             Err(HeaderTrouble::NotRead(kind, why)) if kind.is_left_out() => {
@@ -427,25 +442,23 @@ pub fn real(path: &Path) -> PathBuf {
     absolute
 }
 
-/// Folders resolved so far: resolving is slow, so each is resolved once.
+/// Folders resolved so far: resolving is slow, so each is resolved once. Paths are hashed part by part, which is slow too.
 #[derive(Default)]
-struct Folders(HashMap<PathBuf, PathBuf>);
+struct Folders(HashMap<OsString, PathBuf>);
 
 impl Folders {
     /// What makes two ways to a file the same file: its folder, resolved, and its name.
-    fn identity(&mut self, path: &Path) -> PathBuf {
+    fn identity(&mut self, path: &Path) -> OsString {
         let folder = path
             .parent()
             .filter(|p| !p.as_os_str().is_empty())
             .unwrap_or(Path::new("."));
-        let resolved = match self.0.get(folder) {
+        let resolved = match self.0.get(folder.as_os_str()) {
             Some(resolved) => resolved,
-            None => self
-                .0
-                .entry(folder.to_owned())
-                .or_insert_with(|| real(folder)),
+            None => self.0.entry(folder.into()).or_insert_with(|| real(folder)),
         };
         path.file_name()
             .map_or(resolved.clone(), |name| resolved.join(name))
+            .into_os_string()
     }
 }

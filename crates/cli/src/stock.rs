@@ -7,7 +7,7 @@ use std::sync::Arc;
 
 use kiln_core::credits::Field;
 use kiln_core::label::Label;
-use kiln_core::plan::plain_name;
+use kiln_core::plan::{Digest, plain_name};
 use kiln_site::kinds;
 use kiln_site::offer::{Offer, Piece};
 use kiln_site::tags::Words;
@@ -189,13 +189,16 @@ pub struct Known {
 impl Held {
     fn of(entry: Entry, out: &Path, places: &[PlaceGiven]) -> Held {
         let mut by_place: BTreeMap<Option<String>, Vec<Piece>> = BTreeMap::new();
-        let mut other_names: Vec<_> = entry.earlier.into_iter().collect();
+        let earlier = entry.earlier.iter();
+        let earlier =
+            earlier.map(|(name, place)| (name.to_string(), place.as_deref().map(str::to_owned)));
+        let mut other_names: Vec<_> = earlier.collect();
         let mut missing = Vec::new();
         for (name, piece) in entry.pieces {
             let made = piece.made.filter(|made| made.outdone.is_none());
-            let name = name.into_string();
+            let (name, place) = (name.to_string(), piece.place.as_deref().map(str::to_owned));
             let Some(made) = made.filter(|_| !piece.is_stray) else {
-                other_names.push((name, piece.place));
+                other_names.push((name, place));
                 continue;
             };
             if !out.join(&name).is_file() {
@@ -203,7 +206,7 @@ impl Held {
                 continue;
             }
             let size = made.account.shrunk.unwrap_or(piece.size);
-            by_place.entry(piece.place).or_default().push(Piece {
+            by_place.entry(place).or_default().push(Piece {
                 kind: kinds::by_name(&name).to_owned(),
                 address: String::new(),
                 name,
@@ -312,11 +315,11 @@ fn addresses(record: &Record) -> HashMap<String, String> {
         .originals
         .values()
         .flat_map(|entry| entry.pieces.iter());
-    let made: HashMap<&str, &String> = entries
-        .filter_map(|(name, piece)| Some((name, &piece.made.as_ref()?.digest)))
+    let made: HashMap<&str, Digest> = entries
+        .filter_map(|(name, piece)| Some((name, piece.made.as_ref()?.digest)))
         .collect();
     let files = record.deliveries.values().flatten();
-    let known = files.filter(|(name, file)| made.get(name.as_str()) == Some(&&file.digest));
+    let known = files.filter(|(name, file)| made.get(name.as_str()) == Some(&file.digest));
     known
         .filter_map(|(name, file)| Some((name.clone(), file.address.clone()?)))
         .collect()

@@ -2,7 +2,7 @@
 //! nothing outside of it is ever touched through it.
 
 use std::collections::HashMap;
-use std::ffi::OsStr;
+use std::ffi::{OsStr, OsString};
 use std::fs::{self, File, OpenOptions, TryLockError};
 use std::io::{self, BufWriter, Write};
 use std::path::{Component, Path, PathBuf};
@@ -41,7 +41,7 @@ pub fn whole_by(
         _ => Path::new("."),
     };
     fs::create_dir_all(folder)?;
-    let mut hidden = std::ffi::OsString::from(".");
+    let mut hidden = OsString::from(".");
     hidden.push(name);
     let mut out = BufWriter::new(begun(folder, &hidden, PART)?);
     write(&mut out)?;
@@ -105,8 +105,8 @@ pub struct OutFolder {
     real: PathBuf,
     /// Locks, and whether their files go with them.
     locks: Vec<(File, Option<PathBuf>)>,
-    /// Folders below it, and whether they are truly below it.
-    inner: Mutex<HashMap<PathBuf, bool>>,
+    /// Folders below it, and whether they are truly below it. Paths are hashed part by part, which takes longer.
+    inner: Mutex<HashMap<OsString, bool>>,
 }
 
 impl OutFolder {
@@ -178,7 +178,7 @@ impl OutFolder {
         path.extend(name.split('/'));
         let folder = path.parent().unwrap_or(&self.path);
         let mut inner = self.inner.lock().unwrap_or_else(PoisonError::into_inner);
-        let is_inner = match inner.get(folder) {
+        let is_inner = match inner.get(folder.as_os_str()) {
             Some(is_inner) => *is_inner,
             None => {
                 // Of a folder that is not there yet, the nearest that is decides.
@@ -186,7 +186,7 @@ impl OutFolder {
                     .ancestors()
                     .find_map(|above| above.canonicalize().ok());
                 let is_inner = there.is_some_and(|there| there.starts_with(&self.real));
-                inner.insert(folder.to_owned(), is_inner);
+                inner.insert(folder.into(), is_inner);
                 is_inner
             }
         };

@@ -113,7 +113,7 @@ fn a_bundle_holds_pieces_texts_a_page_and_digests_and_is_the_same_each_time() {
 
 /// As the ledger has it.
 fn kiln_core_digest(bytes: &[u8]) -> String {
-    kiln_core::plan::digest(bytes)
+    kiln_core::plan::digest(bytes).to_string()
 }
 
 #[test]

@@ -3,6 +3,7 @@
 use std::fs;
 use std::process::{Child, Stdio};
 
+use kiln_core::plan;
 use serde_json::json;
 
 #[cfg(feature = "faulty")]
@@ -107,17 +108,17 @@ fn a_decoder_that_panics_costs_its_picture_only() {
 /// A ledger whose one piece has a name, and is said to be the file with these bytes.
 fn ledger_naming(name: &str, bytes: &[u8]) -> Vec<u8> {
     let account = json!({
-        "kiln": "0.1.0", "digest": kiln_core::plan::digest(bytes), "weight": bytes.len(),
+        "kiln": "0.1.0", "digest": plan::digest(bytes), "weight": bytes.len(),
         "coding": "lossless", "score": 100.0, "verdict": "met", "trail": [], "fits": true,
         "flattened": false, "shrunk": null,
     });
     let piece = json!({
-        "place": null, "size": {"width": 4, "height": 3}, "format": "webp", "recipe": "r",
+        "place": null, "size": {"width": 4, "height": 3}, "format": "webp", "recipe": plan::digest(b"r"),
         "made": account,
     });
     let ledger = json!({
         "schema": 5, "kiln": "0.1.0",
-        "originals": {"../gone.jpg": {"digest": "d", "pieces": {name: piece}}},
+        "originals": {"../gone.jpg": {"digest": plan::digest(b"d"), "pieces": {name: piece}}},
     });
     serde_json::to_vec(&ledger).expect("JSON")
 }

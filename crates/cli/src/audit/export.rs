@@ -61,7 +61,7 @@ fn row(name: &str, (original, entry): (&str, &Entry), piece: &PieceEntry) -> [St
     [
         name.to_owned(),
         original.to_owned(),
-        text(piece.place.clone()),
+        text(piece.place.as_deref().map(str::to_owned)),
         piece.format.to_string().to_lowercase(),
         size.width().to_string(),
         size.height().to_string(),
@@ -73,10 +73,7 @@ fn row(name: &str, (original, entry): (&str, &Entry), piece: &PieceEntry) -> [St
             Coding::Lossless => None,
         })),
         text(account.map(|account| account.trail.len().to_string())),
-        text(
-            made.map(|made| made.digest.clone())
-                .or(piece.standing.clone()),
-        ),
-        text(made.map(|made| made.kiln.clone())),
+        text(piece.file().map(|digest| digest.to_string())),
+        text(made.map(|made| made.kiln.to_string())),
     ]
 }

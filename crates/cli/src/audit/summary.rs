@@ -76,7 +76,7 @@ impl Pieces {
     /// Those like a piece, of which there are none yet.
     fn of(piece: &PieceEntry) -> Pieces {
         Pieces {
-            place: piece.place.clone(),
+            place: piece.place.as_deref().map(str::to_owned),
             format: piece.format,
             pieces: 0,
             weight: 0,

@@ -5,7 +5,7 @@ use std::io::{self, Write};
 use std::path::Path;
 use std::process::ExitCode;
 
-use kiln_core::plan;
+use kiln_core::plan::{self, Digest};
 use rayon::prelude::*;
 use serde::Serialize;
 
@@ -58,7 +58,7 @@ pub struct Found<'a> {
 
 impl Found<'_> {
     /// The digest of a piece.
-    fn piece(&self, name: &str) -> io::Result<String> {
+    fn piece(&self, name: &str) -> io::Result<Digest> {
         match self.shelf {
             Some(shelf) => Ok(plan::digest(&shelf.read(name)?)),
             None => digest(&self.out.join(name)),
@@ -66,7 +66,7 @@ impl Found<'_> {
     }
 
     /// That of an original; `None` where this machine does not know the way to it.
-    fn original(&self, name: &str) -> Option<io::Result<String>> {
+    fn original(&self, name: &str) -> Option<io::Result<Digest>> {
         let is_known = self.shelf.is_none() && !is_address(Path::new(name));
         is_known.then(|| digest(&self.out.join(name)))
     }
@@ -135,12 +135,12 @@ fn look(found: &Found<'_>, original: &str, entry: &Entry) -> Looked {
     let mut looked = Looked::default();
     for (name, piece) in entry.pieces.iter() {
         let made = piece.made.as_ref().filter(|made| made.outdone.is_none());
-        let wanted = made.map(|made| &made.digest).or(piece.standing.as_ref());
+        let wanted = made.map(|made| made.digest).or(piece.standing);
         let Some(wanted) = wanted else {
             continue;
         };
         match found.piece(name) {
-            Ok(read) if read == *wanted => looked.sound += 1,
+            Ok(read) if read == wanted => looked.sound += 1,
             Ok(_) => looked.add(name, "altered", "is not as it was made; run kiln fire"),
             Err(error) if error.kind() == io::ErrorKind::NotFound => {
                 looked.add(name, "missing", "is not there; run kiln fire");
@@ -148,11 +148,11 @@ fn look(found: &Found<'_>, original: &str, entry: &Entry) -> Looked {
             Err(error) => looked.add(name, "unreadable", &format!("cannot be read ({error})")),
         }
     }
-    if let Some(wanted) = &entry.digest
+    if let Some(wanted) = entry.digest
         && let Some(read) = found.original(original)
     {
         match read {
-            Ok(read) if read == *wanted => {}
+            Ok(read) if read == wanted => {}
             Ok(_) => looked.add(
                 original,
                 "changed",
@@ -165,7 +165,7 @@ fn look(found: &Found<'_>, original: &str, entry: &Entry) -> Looked {
 }
 
 /// The digest of a file; links are not followed.
-fn digest(path: &Path) -> io::Result<String> {
+fn digest(path: &Path) -> io::Result<Digest> {
     if path.symlink_metadata()?.is_file() {
         plan::digest_of(File::open(path)?)
     } else {

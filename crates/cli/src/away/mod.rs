@@ -134,7 +134,7 @@ impl Away {
             name,
             path: file.path(),
             weight: bytes.len() as u64,
-            digest: &digest,
+            digest,
             kind: match kinds::by_name(name) {
                 "" => "application/octet-stream",
                 kind => kind,

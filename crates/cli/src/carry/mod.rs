@@ -22,6 +22,7 @@ use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::Duration;
 
 use kiln_core::credits::Credits;
+use kiln_core::plan::Digest;
 use thiserror::Error;
 
 use crate::failure::Failure;
@@ -143,7 +144,7 @@ pub struct Item<'a> {
     /// Its bytes.
     pub weight: u64,
     /// Their digest.
-    pub digest: &'a str,
+    pub digest: Digest,
     /// Its media type.
     pub kind: &'static str,
     /// What `Cache-Control` says of it (RFC 9111, 5.2), where anything is said.

@@ -75,7 +75,7 @@ fn pieces(folder: &Path, original: &str, entry: &Entry, is_own: bool, flaws: &mu
             let places = site.map(|site| &site.site.places[..]).unwrap_or_default();
             let most = places
                 .iter()
-                .find(|one| one.name == *place)
+                .find(|one| *one.name == **place)
                 .and_then(|one| one.wish.max_weight);
             let advice = format!("run kiln fire, or give {place} more");
             flaws.add_weight(Rule::PlaceWeight, &file, bytes.len() as u64, most, &advice);

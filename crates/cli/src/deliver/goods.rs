@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 
 use kiln_core::credits::{Credits, Field};
 use kiln_core::label::Label;
-use kiln_core::plan;
+use kiln_core::plan::{self, Digest};
 use kiln_site::kinds;
 use rayon::prelude::*;
 
@@ -27,7 +27,7 @@ pub struct Good {
     /// Its bytes.
     pub weight: u64,
     /// Their digest.
-    pub digest: String,
+    pub digest: Digest,
     /// Its media type.
     pub kind: &'static str,
     /// What the label sheet says of its original.
@@ -35,7 +35,7 @@ pub struct Good {
     /// Whether it tells nothing to those who do not see it.
     pub is_decorative: bool,
     /// The digest of those texts.
-    pub texts: String,
+    pub texts: Digest,
 }
 
 /// All that was asked for.

@@ -10,7 +10,7 @@ use std::process::ExitCode;
 use std::sync::atomic::AtomicU64;
 use std::time::Instant;
 
-use kiln_core::plan;
+use kiln_core::plan::{Digest, Digesting};
 
 use crate::carry::{self, Carrier, Crew, Fault, Folder, Found, Item, Placed, Session, is_part};
 use crate::failure::Failure;
@@ -176,7 +176,7 @@ impl Errand<'_> {
                 steps[*at].what = match digest {
                     Ok(digest) => {
                         let earlier = self.record.get(&good.name);
-                        steps::settled(good, earlier, &digest, self.settings)
+                        steps::settled(good, earlier, digest, self.settings)
                     }
                     Err(fault) => {
                         let says = fault.says;
@@ -264,7 +264,7 @@ impl Errand<'_> {
             name: &good.name,
             path: &good.path,
             weight: good.weight,
-            digest: &good.digest,
+            digest: good.digest,
             kind: good.kind,
             cache: said.or_else(|| goods::is_named_by_digest(&good.name).then_some(FOR_EVER)),
             said: &good.said,
@@ -291,7 +291,7 @@ impl Errand<'_> {
         Delivered {
             address,
             id,
-            texts: Some(good.texts.clone()),
+            texts: Some(good.texts),
             ..good.delivered(None)
         }
     }
@@ -438,10 +438,10 @@ fn folder_of(name: &str) -> &str {
 }
 
 /// The digest of a file at a target.
-fn digest_there(session: &mut dyn Session, name: &str) -> Result<String, Fault> {
-    let mut digest = plan::Digest::default();
-    session.get(name, &mut digest)?;
-    Ok(digest.text())
+fn digest_there(session: &mut dyn Session, name: &str) -> Result<Digest, Fault> {
+    let mut digesting = Digesting::default();
+    session.get(name, &mut digesting)?;
+    Ok(digesting.digest())
 }
 
 impl From<&Delivered> for Found {
@@ -457,7 +457,7 @@ impl Good {
     fn delivered(&self, tag: Option<String>) -> Delivered {
         Delivered {
             tag,
-            ..Delivered::of(self.digest.clone(), self.weight)
+            ..Delivered::of(self.digest, self.weight)
         }
     }
 }

@@ -3,6 +3,8 @@
 
 use std::collections::BTreeMap;
 
+use kiln_core::plan::Digest;
+
 use super::goods::Good;
 use crate::carry::Found;
 use crate::ledger::Delivered;
@@ -67,8 +69,7 @@ fn one(
         Some(earlier) if is_as_left(found, earlier) => {
             if earlier.digest == good.digest {
                 // Where texts went along at all.
-                let told = earlier.texts.as_ref();
-                match told.is_some_and(|texts| *texts != good.texts) {
+                match earlier.texts.is_some_and(|texts| texts != good.texts) {
                     true => What::Tell,
                     false => What::There,
                 }
@@ -97,7 +98,7 @@ pub fn is_as_left(found: &Found, earlier: &Delivered) -> bool {
 pub fn settled(
     good: &Good,
     earlier: Option<&Delivered>,
-    digest: &str,
+    digest: Digest,
     settings: &DeliverSettings,
 ) -> What {
     if digest == good.digest {

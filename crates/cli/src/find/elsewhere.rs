@@ -51,7 +51,7 @@ pub fn candidates(originals: &Originals, out: &Path) -> Result<Searched, Failure
             }
             let full = format!("{}{name}", lead.as_deref().unwrap_or_default());
             searched.candidates.push(Candidate {
-                distant: Some(Distant::new(&away, name, found)),
+                distant: Some(Box::new(Distant::new(&away, name, found))),
                 ..Candidate::found(path, full)
             });
         }

@@ -4,8 +4,10 @@
 use std::collections::{HashMap, HashSet};
 use std::ops::Range;
 use std::path::PathBuf;
+use std::sync::Arc;
 
 use kiln_core::encode::Format;
+use kiln_core::plan::{self, Digest};
 
 use super::charges::{Charge, Keys, Prospect};
 use super::claim::claim;
@@ -91,10 +93,12 @@ pub fn make(
         said.remarks.extend(parts.lacking());
     }
     let kiln_file = settings.kiln_file.as_ref();
-    let by = kiln_file.map_or(ledger::COMMAND.to_owned(), |file| keys.of(file));
+    let by = kiln_file.map(|file| keys.of(file));
+    let by: Arc<str> = by.map_or(ledger::COMMAND.into(), Into::into);
     let batches = lot.batches(settings);
     let (mut same, mut told) = (known.same.clone(), HashMap::new());
-    let (mut planned, mut pieces) = (HashSet::<Box<str>>::new(), 0);
+    // Of very many, digests of names take less room.
+    let (mut planned, mut pieces) = (HashSet::new(), 0);
     for batch in &batches {
         let plan = lot.draft.plan_of(batch.clone(), &lot.pictures);
         let charges = Charge::all(&plan, lot.shown(batch), keys);
@@ -104,14 +108,14 @@ pub fn make(
         told.extend(as_seen(&charges, &ledger));
         claim(&charges, &by, &folder, &mut ledger, settings)?;
         for Charge { key, picture, .. } in &charges {
-            if let (Some(of), Some(area)) = (&picture.original.digest, picture.original.content) {
-                let of = of.clone();
+            if let (Some(of), Some(area)) = (picture.original.digest, picture.original.content) {
                 ledger.searched(key, Trimmed { of, area });
             }
         }
         pieces += plan.pieces();
         let all = plan.jobs.iter().flat_map(|job| job.pieces());
-        planned.extend(all.flat_map(|(_, _, piece)| piece.names().map(Into::into)));
+        let names = all.flat_map(|(_, _, piece)| piece.names());
+        planned.extend(names.map(|name| plan::digest(name.as_bytes())));
     }
     let refused = said.refused.iter().map(|aside| keys.of(&aside.path));
     let standpoint = Standpoint {
@@ -190,11 +194,11 @@ pub fn make(
 }
 
 /// The digests of originals on other machines that are as they were when they were read, as far as these say so.
-fn as_seen(charges: &[Charge<'_>], ledger: &Ledger) -> HashMap<PathBuf, String> {
+fn as_seen(charges: &[Charge<'_>], ledger: &Ledger) -> HashMap<PathBuf, Digest> {
     let told = charges.iter().filter_map(|charge| {
         let state = charge.picture.distant.as_ref()?.state()?;
         let digest = ledger.told(&charge.key, &state)?;
-        Some((charge.picture.path.clone(), digest.to_owned()))
+        Some((charge.picture.path.clone(), digest))
     });
     told.collect()
 }
@@ -202,8 +206,8 @@ fn as_seen(charges: &[Charge<'_>], ledger: &Ledger) -> HashMap<PathBuf, String> 
 /// What is to be told of an original beside its plan and what the ledger knows.
 #[derive(Debug)]
 struct Brief {
-    notes: Vec<String>,
-    pieces: Vec<Became>,
+    notes: Box<[String]>,
+    pieces: Box<[Became]>,
     is_sound: bool,
 }
 
@@ -225,10 +229,14 @@ impl Brief {
             Fired::Made(Written { unchanged, .. }) => Became::Made { unchanged },
             Fired::Outdone(_, by) => Became::Outdone(by),
         };
+        let is_sound = report.pieces.iter().all(PieceReport::is_sound);
+        // Collected, they would lie in the room of the reports, which are far larger.
+        let mut pieces = Vec::with_capacity(report.pieces.len());
+        pieces.extend(report.pieces.into_iter().map(became));
         Brief {
-            is_sound: report.pieces.iter().all(PieceReport::is_sound),
-            notes: report.notes.split_off(charge.planned_notes),
-            pieces: report.pieces.into_iter().map(became).collect(),
+            is_sound,
+            notes: report.notes.split_off(charge.planned_notes).into(),
+            pieces: pieces.into(),
         }
     }
 }

@@ -5,6 +5,7 @@ use std::collections::{BTreeSet, HashMap};
 use std::sync::mpsc;
 
 use kiln_core::pixels::Area;
+use kiln_core::plan::Digest;
 use kiln_core::{decode, pipeline};
 use rayon::ThreadPoolBuilder;
 
@@ -74,9 +75,9 @@ pub fn searched(
 
 fn search(
     picture: &Picture,
-    known: &HashMap<String, Area>,
+    known: &HashMap<Digest, Area>,
     settings: &Settings,
-) -> Result<(String, Area), Mishap> {
+) -> Result<(Digest, Area), Mishap> {
     let (supply, digest) = Supply::of(picture)?;
     let stored = picture.original.probe.stored;
     // The ledger is only believed as far as what it says can be.

@@ -1,6 +1,7 @@
 //! The originals of a firing: where they are, what they become, what is to be told of them.
 
 use std::collections::HashMap;
+use std::ffi::OsString;
 use std::path::{Path, PathBuf};
 
 use kiln_core::credits::Field;
@@ -139,7 +140,7 @@ fn planned(job: &Job, picture: &Picture) -> OriginalReport {
 pub struct Keys {
     base: PathBuf,
     /// How folders that were met are seen, with a slash at the end where that is not the base.
-    folders: HashMap<PathBuf, String>,
+    folders: HashMap<OsString, String>,
 }
 
 impl Keys {
@@ -168,7 +169,7 @@ impl Keys {
         let Some((folder, name)) = original.parent().zip(original.file_name()) else {
             return self.seen(find::real(original));
         };
-        let known = self.folders.get(folder).cloned();
+        let known = self.folders.get(folder.as_os_str()).cloned();
         let lead = known.unwrap_or_else(|| {
             let here = match folder.as_os_str().is_empty() {
                 true => Path::new("."),
@@ -178,7 +179,7 @@ impl Keys {
                 own if own.is_empty() || own.ends_with('/') => own,
                 lead => format!("{lead}/"),
             };
-            self.folders.insert(folder.to_owned(), lead.clone());
+            self.folders.insert(folder.into(), lead.clone());
             lead
         });
         format!("{lead}{}", name.to_string_lossy())

@@ -1,6 +1,7 @@
 //! Names claimed before any work.
 
 use std::cell::LazyCell;
+use std::sync::Arc;
 
 use kiln_core::plan::{self, Candidate};
 
@@ -15,7 +16,7 @@ use crate::settings::Settings;
 /// way.
 pub fn claim(
     charges: &[Charge<'_>],
-    by: &str,
+    by: &Arc<str>,
     folder: &Out,
     ledger: &mut Ledger,
     settings: &Settings,
@@ -44,12 +45,12 @@ pub fn claim(
                 }
             }
             let entry = PieceEntry {
-                place: placement.place.clone(),
-                by: Some(by.to_owned()),
+                place: placement.place.as_deref().map(Into::into),
+                by: Some(Arc::clone(by)),
                 size: size.size,
                 displayed: Some(size.displayed),
                 format: *format,
-                recipe: piece.recipe.clone(),
+                recipe: piece.recipe,
                 made: None,
                 standing,
                 is_stray: false,

@@ -14,6 +14,7 @@ mod said;
 mod strays;
 mod supply;
 mod totals;
+mod unchanged;
 mod views;
 mod watch;
 mod work;
@@ -218,19 +219,20 @@ pub fn planned_for(settings: &Settings) -> Result<Vec<(Picture, Job)>, Failure> 
 /// The pictures that can be planned for, with all that a plan needs to know of them; the others are
 /// refused.
 fn readied(
-    pictures: Vec<Picture>,
+    mut pictures: Vec<Picture>,
     refused: Vec<Aside>,
     settings: &Settings,
     said: &mut Said,
 ) -> Result<Vec<Picture>, Failure> {
-    let (mut pictures, too_large): (Vec<_>, Vec<_>) = pictures.into_iter().partition(|picture| {
-        let probe = &picture.original.probe;
-        probe.is_drawn() || settings.allowance.covers(probe.stored)
-    });
     said.refused = refused;
-    let too_large = too_large.iter();
-    said.refused
-        .extend(too_large.map(|picture| beyond_allowance(picture, settings)));
+    pictures.retain(|picture| {
+        let probe = &picture.original.probe;
+        let is_fit = probe.is_drawn() || settings.allowance.covers(probe.stored);
+        if !is_fit {
+            said.refused.push(beyond_allowance(picture, settings));
+        }
+        is_fit
+    });
     said.remarks = labelled(&mut pictures, settings)?;
     let mut others = Vec::new();
     if let Some(part) = settings.part {

@@ -44,7 +44,7 @@ pub fn leave_out(run: &mut Run<'_, '_>) -> Result<Vec<StrayReport>, Failure> {
             let name = &written.name;
             if run.folder.is_taken(name) {
                 let made = run.ledger.made(&piece.planned);
-                let digest = made.map(|finished| finished.made.digest.clone());
+                let digest = made.map(|finished| finished.made.digest);
                 let file = run.folder.read(name);
                 if file.is_ok_and(|file| Some(plan::digest(&file)) == digest) {
                     let removed = run.folder.remove(name);

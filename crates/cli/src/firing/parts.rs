@@ -4,11 +4,11 @@ use std::collections::HashSet;
 use std::fs;
 use std::path::{Path, PathBuf};
 
-use kiln_core::plan::{Draft, PartOf, Trouble};
+use kiln_core::plan::{Draft, Encodes, PartOf, Trouble};
 
 use super::charges::Charge;
 use crate::find::{Aside, Picture};
-use crate::ledger::Parts;
+use crate::ledger::{Ledger, Parts};
 use crate::settings::Settings;
 use crate::wording;
 
@@ -24,7 +24,12 @@ pub struct Share {
 impl Share {
     /// That of a part.
     pub fn of(part: PartOf, pictures: &[Picture], settings: &Settings) -> Share {
-        let parts = Draft::parts(pictures, &settings.site, part.of());
+        // Elsewhere it would have to be fetched first.
+        let encodes = match settings.out_remote {
+            None => Ledger::encodes(&settings.out),
+            Some(_) => Encodes::default(),
+        };
+        let parts = Draft::parts(pictures, &settings.site, part.of(), &encodes);
         let own = pictures.iter().zip(&parts);
         let own = own.filter(|(_, of)| **of == Some(part.number() - 1));
         Share {

@@ -7,7 +7,7 @@ use std::sync::mpsc;
 use std::thread;
 
 use kiln_core::pipeline::{Attempt, Remarks};
-use kiln_core::plan::Plan;
+use kiln_core::plan::{Digest, Plan};
 
 use super::charges::Charge;
 use super::out::Out;
@@ -25,7 +25,7 @@ pub struct Run<'a, 'c> {
     pub settings: &'a Settings,
     pub folder: &'a Out,
     pub same: &'a HashSet<PathBuf>,
-    pub told: &'a HashMap<PathBuf, String>,
+    pub told: &'a HashMap<PathBuf, Digest>,
     pub ledger: Ledger,
     pub kept: Arc<Kept>,
     pub progress: Progress,
@@ -67,7 +67,7 @@ impl Run<'_, '_> {
             let dispatch = || work::dispatch(&tasks, &bench, events);
             let dispatcher = scope.spawn(dispatch);
             let mut saved = Ok(());
-            for event in incoming {
+            for event in incoming.into_iter().flatten() {
                 self.note(event, &mut tried);
                 // One failure to save is enough to know; the pieces are made all the same.
                 saved = saved.and_then(|()| self.ledger.save_now_and_then());
@@ -94,8 +94,8 @@ impl Run<'_, '_> {
         match event.what {
             What::Began => self.progress.began(name),
             What::Read(digest) => {
-                let seen = picture.distant.as_ref().and_then(Distant::state);
-                self.ledger.read(key, digest, seen);
+                let seen = picture.distant.as_deref().and_then(Distant::state);
+                self.ledger.read(key, digest, seen.as_deref());
             }
             What::Piece(index, standing) => {
                 let piece = &mut original.pieces[index];

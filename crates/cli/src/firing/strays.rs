@@ -3,7 +3,7 @@
 use std::collections::HashSet;
 use std::path::{Path, PathBuf};
 
-use kiln_core::plan::{self, Plan};
+use kiln_core::plan::{self, Digest, Plan};
 
 use super::charges::Keys;
 use super::out::Out;
@@ -26,7 +26,7 @@ pub struct Standpoint<'a> {
 /// Finds the strays of a run and, where that was asked for, removes them: pieces that the same kiln
 /// file planned before, or a command over the same paths.
 pub fn tend(
-    planned: &HashSet<Box<str>>,
+    planned: &HashSet<Digest>,
     known: &Standpoint<'_>,
     settings: &Settings,
     folder: &Out,

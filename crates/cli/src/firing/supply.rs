@@ -6,7 +6,7 @@ use std::io::{self, BufReader};
 use std::path::PathBuf;
 
 use kiln_core::decode::{Input, Stored, Stream};
-use kiln_core::plan::{self, Original};
+use kiln_core::plan::{self, Digest, Original};
 use kiln_core::source::{Delivery, Kind};
 use tempfile::{NamedTempFile, TempPath};
 
@@ -48,7 +48,7 @@ impl Stored for OnDisk {
 impl Supply {
     /// Reads an original, or gets ready to; returns the digest of its bytes as well. What went
     /// wrong is told otherwise.
-    pub fn of(picture: &Picture) -> Result<(Supply, String), Mishap> {
+    pub fn of(picture: &Picture) -> Result<(Supply, Digest), Mishap> {
         let read = match is_held(&picture.original) {
             true => picture.bytes().map(Supply::held),
             false => on_disk(picture),
@@ -57,7 +57,7 @@ impl Supply {
     }
 
     /// One that was read, with its digest.
-    pub fn held(bytes: Vec<u8>) -> (Supply, String) {
+    pub fn held(bytes: Vec<u8>) -> (Supply, Digest) {
         let digest = plan::digest(&bytes);
         (Supply::Held(bytes), digest)
     }
@@ -71,7 +71,7 @@ impl Supply {
     }
 }
 
-fn on_disk(picture: &Picture) -> io::Result<(Supply, String)> {
+fn on_disk(picture: &Picture) -> io::Result<(Supply, Digest)> {
     let stored = match &picture.distant {
         None => OnDisk {
             path: picture.path.clone(),

@@ -4,7 +4,7 @@
 use std::collections::HashMap;
 
 use kiln_core::pipeline::{Settled, Shares, Standing};
-use kiln_core::plan::{self, Plan, PlannedPiece, SharedTotal, SharingPicture};
+use kiln_core::plan::{self, Digest, Plan, PlannedPiece, SharedTotal, SharingPicture};
 
 use super::rounds::Run;
 use super::work::WorkOrder;
@@ -16,6 +16,9 @@ use crate::report::{FiringReport, TotalReport, Written};
 /// Makes pieces again until every total is kept, or cannot be.
 pub fn keep(run: &mut Run<'_, '_>) -> Result<(), Failure> {
     let plan = run.plan;
+    if plan.totals.is_empty() {
+        return Ok(());
+    }
     let pieces = plan.jobs.iter().flat_map(|job| job.pieces());
     let pieces: Pieces<'_> = pieces.map(|(_, _, piece)| (piece.key(), piece)).collect();
     let of = fingerprint(plan, &pieces, &run.ledger);
@@ -51,10 +54,7 @@ pub fn keep(run: &mut Run<'_, '_>) -> Result<(), Failure> {
     }
     let mut orders = HashMap::new();
     for Settled { key, part, order } in shares.settled() {
-        let share = Share {
-            of: of.clone(),
-            part,
-        };
+        let share = Share { of, part };
         match order {
             None => mark(&mut run.ledger, pieces[key.as_str()], share),
             Some(order) => {
@@ -79,11 +79,10 @@ fn keys(totals: &[SharedTotal]) -> impl Iterator<Item = &String> {
 }
 
 /// The digest of all that decides how totals are shared.
-fn fingerprint(plan: &Plan, pieces: &Pieces<'_>, ledger: &Ledger) -> String {
+fn fingerprint(plan: &Plan, pieces: &Pieces<'_>, ledger: &Ledger) -> Digest {
     let facts = |key: &String| {
         let finished = ledger.made(pieces[key.as_str()])?;
-        let original = finished.original.to_owned();
-        Some((key.clone(), finished.entry.recipe.clone(), original))
+        Some((key.clone(), finished.entry.recipe, finished.original))
     };
     let facts: Vec<_> = keys(&plan.totals).filter_map(facts).collect();
     // Plain data: it always serialises.
@@ -93,7 +92,7 @@ fn fingerprint(plan: &Plan, pieces: &Pieces<'_>, ledger: &Ledger) -> String {
 /// Notes that a piece has its part in a total as it stands.
 fn mark(ledger: &mut Ledger, piece: &PlannedPiece, share: Share) {
     if let Some(Finished { name, made, .. }) = ledger.made(piece) {
-        let (name, share) = (name.to_owned(), Some(share));
+        let (name, share) = (name.to_owned(), Some(Box::new(share)));
         let made = Made {
             share,
             ..made.clone()

@@ -10,13 +10,14 @@ use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 use kiln_core::guard;
 use kiln_core::pipeline::{self, Attempt, Order, Piece, Rasters, Remarks};
-use kiln_core::plan::{self, Candidate, Job, PlannedPiece};
+use kiln_core::plan::{self, Candidate, Digest, Job, PlannedPiece};
 use rayon::ThreadPoolBuilder;
 
 use super::charges::Charge;
 use super::out::Out;
 use super::outdone::{self, Outdone};
 use super::supply::{self, Supply};
+use super::unchanged;
 use crate::failure::Failure;
 use crate::find::Picture;
 use crate::ledger::{Known, Made, Share};
@@ -38,7 +39,7 @@ pub enum What {
     /// Its original is being read.
     Began,
     /// Its original was read and has this digest.
-    Read(String),
+    Read(Digest),
     /// A piece, by its index in the job, stands in the out folder or failed.
     Piece(usize, Result<Box<Standing>, Mishap>),
     /// What is known of a piece now, by its index in the job, after attempts that were asked for.
@@ -57,8 +58,8 @@ pub struct Standing {
 
 impl Standing {
     /// A piece that an earlier run made and that is still good.
-    fn unchanged((candidate, made): (&Candidate, &Made)) -> Box<Standing> {
-        Box::new(Standing {
+    pub fn unchanged((candidate, made): (&Candidate, &Made)) -> Standing {
+        Standing {
             written: Written {
                 name: candidate.name.clone(),
                 format: candidate.format,
@@ -66,7 +67,7 @@ impl Standing {
                 unchanged: true,
             },
             made: None,
-        })
+        }
     }
 }
 
@@ -81,7 +82,7 @@ pub struct Bench<'a> {
     /// Originals that are known to be as they were when their pieces were made.
     pub same: &'a HashSet<PathBuf>,
     /// Digests of originals that are as they were when they were read, as their machines say.
-    pub told: &'a HashMap<PathBuf, String>,
+    pub told: &'a HashMap<PathBuf, Digest>,
     /// Sized pictures that may be wanted again.
     pub kept: &'a Kept,
     /// Pieces by their keys that are made to order, where only those are made.
@@ -126,8 +127,10 @@ pub struct WorkOrder {
 /// What one original becomes, and where it is.
 #[derive(Clone, Copy)]
 pub struct Task<'a> {
-    job: &'a Job,
-    picture: &'a Picture,
+    /// What it becomes.
+    pub job: &'a Job,
+    /// The original.
+    pub picture: &'a Picture,
 }
 
 /// What was fetched of an original before its turn, where that is done.
@@ -154,14 +157,15 @@ fn effort(job: &Job) -> u64 {
 pub fn dispatch(
     tasks: &[Task<'_>],
     bench: &Bench<'_>,
-    events: Sender<Event>,
+    events: Sender<Vec<Event>>,
 ) -> Result<(), Failure> {
     let pool = ThreadPoolBuilder::new()
         .num_threads(bench.settings.jobs)
         .build()?;
     // The largest first, so that no core is left alone with one at the end.
     let mut order: Vec<(usize, &Task<'_>)> = tasks.iter().enumerate().collect();
-    order.retain(|(_, task)| bench.concerns(task.job));
+    let done = unchanged::told(tasks, bench, &pool, &events);
+    order.retain(|(index, task)| !done[*index] && bench.concerns(task.job));
     order.sort_by_key(|(_, task)| Reverse(effort(task.job)));
     let ahead = |(_, task): &(usize, &Task<'_>)| {
         let needed = !bench.told.contains_key(&task.picture.path);
@@ -178,7 +182,7 @@ pub fn dispatch(
     let make = |(index, task): (usize, &Task<'_>), fetched: Option<Fetched>| {
         // The receiver outlives all senders; if it is gone, the run is over.
         let send = |what| {
-            let _ = events.send(Event { job: index, what });
+            let _ = events.send(vec![Event { job: index, what }]);
         };
         send(What::Began);
         // A codec that panics costs its picture, not the run.
@@ -200,7 +204,7 @@ pub fn dispatch(
             |(task, fetched)| make(task, fetched),
             |((index, _), _), why| {
                 let what = What::Ended(Err(why));
-                let _ = events.send(Event { job: index, what });
+                let _ = events.send(vec![Event { job: index, what }]);
             },
         );
     });
@@ -243,15 +247,16 @@ impl Bench<'_> {
             None => Supply::of(picture),
         };
         let pieces: Vec<&PlannedPiece> = job.pieces().map(|(_, _, piece)| piece).collect();
-        let all_good = |original: &str| -> Vec<_> {
+        let all_good = |original: Digest| -> Vec<_> {
             let pieces = pieces.iter().copied();
             let good = pieces.map(|piece| self.still_good(piece, original, &outdone));
             good.map(|known| known.filter(|_| fresh)).collect()
         };
-        let (supply, good) = match self.told.get(&picture.path).filter(|_| fresh) {
+        let told = self.told.get(&picture.path).filter(|_| fresh);
+        let (supply, good) = match told.copied() {
             None => {
                 let (supply, original) = read()?;
-                let good = all_good(&original);
+                let good = all_good(original);
                 send(What::Read(original));
                 (Some(supply), good)
             }
@@ -259,14 +264,14 @@ impl Bench<'_> {
             Some(original) => {
                 let good = all_good(original);
                 if good.iter().all(Option::is_some) {
-                    send(What::Read(original.clone()));
+                    send(What::Read(original));
                     (None, good)
                 } else {
                     let (supply, read) = read()?;
-                    let good = if read == *original {
+                    let good = if read == original {
                         good
                     } else {
-                        all_good(&read)
+                        all_good(read)
                     };
                     send(What::Read(read));
                     (Some(supply), good)
@@ -276,8 +281,14 @@ impl Bench<'_> {
         // Pieces that are still good are told and left; the job goes on with the others.
         for (index, known) in good.iter().enumerate() {
             if let Some(known) = known {
-                send(What::Piece(index, Ok(Standing::unchanged(*known))));
+                send(What::Piece(
+                    index,
+                    Ok(Box::new(Standing::unchanged(*known))),
+                ));
             }
+        }
+        if good.iter().all(Option::is_some) {
+            return Ok(Remarks::default());
         }
         let rest = match &self.orders {
             Some(orders) => job.without(|piece| !orders.contains_key(piece.key())),
@@ -332,7 +343,7 @@ impl Bench<'_> {
         let known = |piece: &'_ PlannedPiece| {
             let (candidate, known) = self.known(piece)?;
             let stands = outdone.contains_key(piece.key()) || self.folder.has(&candidate.name);
-            stands.then(|| Standing::unchanged((candidate, &known.made)))
+            stands.then(|| Box::new(Standing::unchanged((candidate, &known.made))))
         };
         let pieces = job.pieces();
         let standing: Option<Vec<Box<Standing>>> =
@@ -346,10 +357,10 @@ impl Bench<'_> {
 
     /// What is known of a piece, where it was made from this very original and still stands as
     /// it was made.
-    fn still_good<'p>(
+    pub fn still_good<'p>(
         &self,
         piece: &'p PlannedPiece,
-        original: &str,
+        original: Digest,
         outdone: &Outdone<'_>,
     ) -> Option<(&'p Candidate, &Made)> {
         let (candidate, known) = self.known(piece)?;
@@ -360,7 +371,7 @@ impl Bench<'_> {
     }
 
     /// What is known of a piece, and what it became.
-    fn known<'p>(&self, piece: &'p PlannedPiece) -> Option<(&'p Candidate, &Known)> {
+    pub fn known<'p>(&self, piece: &'p PlannedPiece) -> Option<(&'p Candidate, &Known)> {
         let mut candidates = piece.candidates.iter();
         candidates.find_map(|candidate| Some((candidate, self.known.get(&candidate.name)?)))
     }
@@ -375,10 +386,10 @@ impl Bench<'_> {
         let written = self.folder.write(name, &piece.file);
         written.map_err(Mishap::unwritable)?;
         let made = Made {
-            kiln: env!("CARGO_PKG_VERSION").to_owned(),
+            kiln: env!("CARGO_PKG_VERSION").into(),
             digest: plan::digest(&piece.file),
             account: piece.account,
-            share,
+            share: share.map(Box::new),
             outdone: None,
         };
         Ok(Box::new(Standing {

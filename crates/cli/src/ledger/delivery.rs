@@ -2,6 +2,7 @@
 
 use std::collections::BTreeMap;
 
+use kiln_core::plan::Digest;
 use serde::{Deserialize, Serialize};
 use url::Url;
 
@@ -14,7 +15,7 @@ pub type Deliveries = BTreeMap<String, BTreeMap<String, Delivered>>;
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Delivered {
     /// The digest of its bytes.
-    pub digest: String,
+    pub digest: Digest,
     /// Its bytes.
     pub weight: u64,
     /// By what the target tells one state of the file from another, where it does.
@@ -28,12 +29,12 @@ pub struct Delivered {
     pub id: Option<String>,
     /// The digest of the texts that went with it.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub texts: Option<String>,
+    pub texts: Option<Digest>,
 }
 
 impl Delivered {
     /// A file of which nothing else is known.
-    pub fn of(digest: String, weight: u64) -> Delivered {
+    pub fn of(digest: Digest, weight: u64) -> Delivered {
         Delivered {
             digest,
             weight,

@@ -3,6 +3,7 @@
 
 use std::fmt;
 use std::marker::PhantomData;
+use std::sync::Arc;
 use std::vec;
 
 use serde::de::{MapAccess, Visitor};
@@ -10,7 +11,7 @@ use serde::{Deserialize, Deserializer, Serialize, Serializer};
 
 /// Values by their names.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Few<V>(Vec<(Box<str>, V)>);
+pub struct Few<V>(Vec<(Arc<str>, V)>);
 
 impl<V> Default for Few<V> {
     fn default() -> Self {
@@ -36,13 +37,13 @@ impl<V> Few<V> {
     }
 
     /// Gives a value a name, whatever had it before.
-    pub fn insert(&mut self, name: &str, value: V) {
-        match self.place(name) {
+    pub fn insert(&mut self, name: Arc<str>, value: V) {
+        match self.place(&name) {
             Ok(place) => self.0[place].1 = value,
             Err(place) => {
                 // Room for one more only: there are many of these, and they hardly grow.
                 self.0.reserve_exact(1);
-                self.0.insert(place, (name.into(), value));
+                self.0.insert(place, (name, value));
             }
         }
     }
@@ -64,8 +65,8 @@ impl<V> Few<V> {
     }
 
     /// All names, in order.
-    pub fn names(&self) -> impl Iterator<Item = &str> {
-        self.0.iter().map(|(name, _)| &**name)
+    pub fn names(&self) -> impl Iterator<Item = &Arc<str>> {
+        self.0.iter().map(|(name, _)| name)
     }
 
     /// All values, to be changed.
@@ -85,7 +86,7 @@ impl<V> Few<V> {
 }
 
 impl<V> IntoIterator for Few<V> {
-    type Item = (Box<str>, V);
+    type Item = (Arc<str>, V);
     type IntoIter = vec::IntoIter<Self::Item>;
 
     fn into_iter(self) -> Self::IntoIter {
@@ -93,8 +94,8 @@ impl<V> IntoIterator for Few<V> {
     }
 }
 
-impl<V> FromIterator<(Box<str>, V)> for Few<V> {
-    fn from_iter<T: IntoIterator<Item = (Box<str>, V)>>(pairs: T) -> Self {
+impl<V> FromIterator<(Arc<str>, V)> for Few<V> {
+    fn from_iter<T: IntoIterator<Item = (Arc<str>, V)>>(pairs: T) -> Self {
         let mut few: Vec<_> = pairs.into_iter().collect();
         // Of several of one name the last holds, as in any map.
         few.reverse();

@@ -1,17 +1,20 @@
-//! A ledger as bytes: written in today's form, read in every form that there was. What is read is
-//! as untrusted as a picture.
+//! A ledger as bytes, written in today's form, and what may be believed of what is read: it is as untrusted as a
+//! picture.
 
 use std::collections::{BTreeMap, HashSet};
-use std::io::{self, Write};
+use std::io::{self, BufReader, Read, Seek, Write};
 use std::sync::Arc;
 
-use kiln_core::encode::{Coding, Format};
+use kiln_core::encode::Coding;
 use kiln_core::pipeline::Attempt;
-use kiln_core::pixels::Size;
+use kiln_core::plan::Digest;
 use serde::{Deserialize, Serialize};
 
-use super::delivery::{self, Deliveries};
-use super::{Entry, Made, PieceEntry, Share, Trimmed};
+use super::delivery::Deliveries;
+use super::lines::{self, MANY};
+use super::reading::Reading;
+use super::texts::Texts;
+use super::{Entry, Made, Share};
 use crate::write::leads_below;
 
 /// The version of the ledger's form; a higher one belongs to a newer program.
@@ -47,66 +50,18 @@ pub struct Sound {
     pub carried_from: Option<u64>,
     /// Names that lead out of the out folder: they are none that was ever made.
     pub outside: usize,
+    /// Texts that many entries have in common.
+    pub texts: Texts,
 }
 
-/// What every form begins with.
-#[derive(Deserialize)]
-struct Head {
-    schema: u64,
-    #[serde(default)]
-    kiln: String,
-}
-
-/// The form today.
-#[derive(Serialize, Deserialize)]
-struct Document<T, D> {
+/// The form today, as it is written.
+#[derive(Serialize)]
+struct Document<'a> {
     schema: u32,
-    kiln: String,
-    originals: T,
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    deliveries: Option<D>,
-}
-
-/// The forms 2 to 4: as today, but that more was said of what was made.
-#[derive(Deserialize)]
-struct ByOriginals {
-    originals: BTreeMap<String, EarlierEntry>,
-}
-
-#[derive(Deserialize)]
-struct EarlierEntry {
-    digest: Option<String>,
-    content: Option<Trimmed>,
-    pieces: BTreeMap<String, EarlierPiece>,
-}
-
-#[derive(Deserialize)]
-struct EarlierPiece {
-    place: Option<String>,
-    size: Size,
-    format: Format,
-    recipe: String,
-    made: Option<EarlierMade>,
-}
-
-/// Of what an earlier program made nothing holds but which file it is: its recipe knew nothing of
-/// the revisions of codecs.
-#[derive(Deserialize)]
-struct EarlierMade {
-    digest: String,
-}
-
-/// The form 1: by pieces, with the path of the original as it was given.
-#[derive(Deserialize)]
-struct ByPieces {
-    pieces: BTreeMap<String, FirstPiece>,
-}
-
-#[derive(Deserialize)]
-struct FirstPiece {
-    original: String,
-    #[serde(flatten)]
-    piece: EarlierPiece,
+    kiln: &'a str,
+    originals: &'a Originals,
+    #[serde(skip_serializing_if = "Deliveries::is_empty")]
+    deliveries: &'a Deliveries,
 }
 
 /// Writes a ledger, as a document.
@@ -117,107 +72,69 @@ pub fn write(
 ) -> io::Result<()> {
     let document = Document {
         schema: SCHEMA,
-        kiln: env!("CARGO_PKG_VERSION").to_owned(),
+        kiln: env!("CARGO_PKG_VERSION"),
         originals,
-        deliveries: (!deliveries.is_empty()).then_some(deliveries),
+        deliveries,
     };
-    serde_json::to_writer_pretty(&mut *out, &document)?;
+    if originals.len() < MANY {
+        serde_json::to_writer_pretty(&mut *out, &document)?;
+    } else {
+        let mut out = serde_json::Serializer::with_formatter(&mut *out, lines::Layout::default());
+        document.serialize(&mut out)?;
+    }
     out.write_all(b"\n")
 }
 
 /// Reads a ledger's bytes.
 pub fn read(text: &[u8]) -> Form {
-    let Ok(Head { schema, kiln }) = serde_json::from_slice(text) else {
-        return Form::Damaged;
-    };
-    let mut deliveries = Deliveries::new();
-    let originals = match schema {
-        1 => serde_json::from_slice(text).map(by_pieces),
-        2..=4 => serde_json::from_slice(text).map(by_originals),
-        5 => serde_json::from_slice(text).map(|document: Document<_, Deliveries>| {
-            deliveries = document.deliveries.unwrap_or_default();
-            document.originals
-        }),
-        _ if schema > SCHEMA.into() => return Form::Newer { schema, kiln },
-        _ => return Form::Damaged,
-    };
-    match originals {
-        Ok(originals) => Form::Sound(Sound {
-            deliveries: delivery::checked(deliveries),
-            ..checked(originals, schema)
-        }),
-        Err(_) => Form::Damaged,
+    // Bytes in memory can always be read.
+    read_by(serde_json::Deserializer::from_slice(text)).unwrap_or(Form::Damaged)
+}
+
+/// Reads a ledger as its bytes come, so that those are never held whole.
+pub fn read_from(mut file: impl Read + Seek) -> io::Result<Form> {
+    if let Some(reading) = lines::read(&mut file)? {
+        return Ok(reading.form());
+    }
+    file.rewind()?;
+    let file = BufReader::with_capacity(1 << 16, file);
+    read_by(serde_json::Deserializer::from_reader(file))
+}
+
+fn read_by<'de>(
+    mut text: serde_json::Deserializer<impl serde_json::de::Read<'de>>,
+) -> io::Result<Form> {
+    let read = Reading::deserialize(&mut text).and_then(|read| text.end().map(|()| read));
+    match read {
+        Ok(read) => Ok(read.form()),
+        Err(error) if error.is_io() => Err(error.into()),
+        Err(_) => Ok(Form::Damaged),
     }
 }
 
 /// All digests that stand anywhere in a text: those of pieces among them.
-pub fn digests(text: &[u8]) -> HashSet<String> {
-    /// Hexadecimal digits of a digest.
-    const DIGITS: usize = 32;
+pub fn digests(text: &[u8]) -> HashSet<Digest> {
     let words = text.split(|byte| !byte.is_ascii_hexdigit());
-    let digests = words.filter(|word| word.len() == DIGITS);
-    digests
-        .map(|word| String::from_utf8_lossy(word).into_owned())
-        .collect()
+    let words = words.filter_map(|word| std::str::from_utf8(word).ok());
+    words.filter_map(|word| word.parse().ok()).collect()
 }
 
-fn by_pieces(earlier: ByPieces) -> Originals {
-    let mut originals = Originals::new();
-    for (name, FirstPiece { original, piece }) in earlier.pieces {
-        let entry = originals.entry(original.into()).or_default();
-        entry.pieces.insert(&name, piece.carried());
-    }
-    originals
-}
-
-fn by_originals(earlier: ByOriginals) -> Originals {
-    let entry = |(original, entry): (String, EarlierEntry)| {
-        let pieces = entry.pieces.into_iter();
-        let pieces = pieces
-            .map(|(name, piece)| (name.into(), piece.carried()))
-            .collect();
-        let entry = Entry {
-            seen: None,
-            digest: entry.digest,
-            content: entry.content,
-            pieces,
-            earlier: BTreeMap::new(),
-        };
-        (original.into(), entry)
-    };
-    earlier.originals.into_iter().map(entry).collect()
-}
-
-impl EarlierPiece {
-    fn carried(self) -> PieceEntry {
-        PieceEntry {
-            place: self.place,
-            by: None,
-            size: self.size,
-            format: self.format,
-            recipe: self.recipe,
-            made: None,
-            standing: self.made.map(|made| made.digest),
-            displayed: None,
-            is_stray: false,
+impl Sound {
+    /// Takes in what is said of an original, as far as that may be believed; where that is nothing, it is none of
+    /// ours.
+    pub fn take(&mut self, original: Arc<str>, mut entry: Entry) {
+        self.outside += check(&mut entry);
+        self.texts.share(&mut entry);
+        if entry.pieces.is_empty() {
+            self.originals.remove(&original);
+        } else {
+            self.originals.insert(original, entry);
         }
     }
 }
 
-/// What may be believed of a ledger.
-fn checked(mut originals: Originals, schema: u64) -> Sound {
-    let outside = originals.values_mut().map(check).sum();
-    originals.retain(|_, entry| !entry.pieces.is_empty());
-    Sound {
-        originals,
-        deliveries: Deliveries::new(),
-        carried_from: Some(schema).filter(|schema| *schema < SCHEMA.into()),
-        outside,
-    }
-}
-
 /// Leaves what may be believed of an original; returns how many names lead out of the out folder.
-pub fn check(entry: &mut Entry) -> usize {
+fn check(entry: &mut Entry) -> usize {
     let all = entry.pieces.len();
     entry.pieces.retain(|name, _| leads_below(name));
     entry.earlier.retain(|name, _| leads_below(name));
@@ -238,7 +155,7 @@ fn is_sound(made: &Made) -> bool {
     let scores = |score: f32| score.is_finite() && score <= 100.0;
     let attempts = |attempt: &Attempt| codes(attempt.coding) && scores(attempt.score);
     let account = &made.account;
-    let share = made.share.as_ref();
+    let share = made.share.as_deref();
     codes(account.coding)
         && scores(account.score)
         && account.trail.iter().all(attempts)
@@ -251,19 +168,21 @@ fn is_sound(made: &Made) -> bool {
 mod tests {
     use super::*;
 
+    const DIGEST: &str = "0123456789abcdef0123456789abcdef";
+
     fn ledger(made: &str) -> String {
         format!(
-            r#"{{"schema": 5, "kiln": "0", "originals": {{"../a.jpg": {{"digest": "d", "pieces": {{
+            r#"{{"schema": 5, "kiln": "0", "originals": {{"../a.jpg": {{"digest": "{DIGEST}", "pieces": {{
                 "a-1.webp": {{"place": null, "size": {{"width": 3, "height": 2}}, "format": "webp",
-                    "recipe": "r", "made": {made}}},
+                    "recipe": "{DIGEST}", "made": {made}}},
                 "../../b.webp": {{"place": null, "size": {{"width": 3, "height": 2}},
-                    "format": "webp", "recipe": "r", "made": null}}}}}}}}}}"#
+                    "format": "webp", "recipe": "{DIGEST}", "made": null}}}}}}}}}}"#
         )
     }
 
     fn made(coding: &str, score: &str, share: &str) -> String {
         format!(
-            r#"{{"kiln": "0", "digest": "p", "weight": 9, "coding": {coding}, "score": {score},
+            r#"{{"kiln": "0", "digest": "{DIGEST}", "weight": 9, "coding": {coding}, "score": {score},
                 "verdict": "met", "fits": true, "flattened": false, "shrunk": null, "trail": [
                 {{"format": "webp", "coding": {coding}, "chroma": "full", "pace": "steady", "weight": 9,
                 "score": {score}, "width": 3}}], "share": {share}}}"#
@@ -282,7 +201,7 @@ mod tests {
     fn absurd_entries_are_not_believed() {
         let share = |own: usize, kept: usize| {
             format!(
-                r#"{{"of": "x", "own": {own}, "kept": {kept}, "verdict": null, "within": null}}"#
+                r#"{{"of": "{DIGEST}", "own": {own}, "kept": {kept}, "verdict": null, "within": null}}"#
             )
         };
         let cases = [
@@ -300,16 +219,21 @@ mod tests {
             let piece = found.originals["../a.jpg"].pieces.get("a-1.webp");
             let piece = piece.expect("it is known");
             assert_eq!(piece.made.is_some(), believed, "{made}");
-            let standing = (!believed).then_some("p");
-            assert_eq!(piece.standing.as_deref(), standing, "{made}");
+            let standing = (!believed).then_some(DIGEST);
+            assert_eq!(
+                piece.standing.map(|digest| digest.to_string()).as_deref(),
+                standing,
+                "{made}"
+            );
         }
     }
 
     /// A delivery may be true or not; what nobody would do by it is left out.
     #[test]
     fn deliveries_that_lead_elsewhere_are_not_believed() {
-        let file =
-            |address: &str| format!(r#"{{"digest": "d", "weight": 3, "address": {address}}}"#);
+        let file = |address: &str| {
+            format!(r#"{{"digest": "{DIGEST}", "weight": 3, "address": {address}}}"#)
+        };
         let text = ledger("null").replace(
             r#""originals""#,
             &format!(
@@ -335,6 +259,76 @@ mod tests {
         assert_eq!(again, entry);
     }
 
+    /// Members may come in any order, and bytes in any portions.
+    #[test]
+    fn a_ledger_is_read_however_it_comes() {
+        let text = ledger(&made("\"lossless\"", "100", "null"));
+        let (head, rest) = text.split_at(text.find("\"originals\"").expect("it is there"));
+        let head = head.trim_start_matches('{').trim_end_matches(", ");
+        let last = format!("{{{}, {head}}}", rest.strip_suffix('}').expect("an end"));
+        let usual = sound(&text);
+        for other in [sound(&last), streamed(&text)] {
+            assert_eq!(
+                (&other.originals, other.outside),
+                (&usual.originals, usual.outside)
+            );
+        }
+        let twice = format!("{text}{text}");
+        assert!(matches!(read(twice.as_bytes()), Form::Damaged));
+        struct Broken;
+        impl Read for Broken {
+            fn read(&mut self, _: &mut [u8]) -> io::Result<usize> {
+                Err(io::Error::other("the disk"))
+            }
+        }
+        impl Seek for Broken {
+            fn seek(&mut self, _: io::SeekFrom) -> io::Result<u64> {
+                Ok(0)
+            }
+        }
+        assert!(read_from(Broken).is_err(), "that is no damaged ledger");
+    }
+
+    fn streamed(text: &str) -> Sound {
+        match read_from(io::Cursor::new(text)).expect("memory") {
+            Form::Sound(sound) => sound,
+            other => panic!("{other:?}"),
+        }
+    }
+
+    /// A document with very many originals has a line for each, and says the same however it is read; what has become
+    /// of its lines since is read as any other text.
+    #[test]
+    fn very_many_originals_have_a_line_each() {
+        let one = sound(&ledger(&made("\"lossless\"", "100", "null"))).originals;
+        let one = one.values().next().expect("an original").clone();
+        let named = |index: usize| (format!("../{index} \"{{\n.jpg").into(), one.clone());
+        let originals: Originals = (0..MANY).map(named).collect();
+        let deliveries = Deliveries::from([("davs://a.example/".to_owned(), Default::default())]);
+        let mut text = Vec::new();
+        write(&mut text, &originals, &deliveries).expect("memory");
+        let text = String::from_utf8(text).expect("a text");
+        assert_eq!(text.lines().count(), MANY + 9);
+        let parsed: serde_json::Value = serde_json::from_str(&text).expect("JSON");
+        let pretty = serde_json::to_string_pretty(&parsed).expect("memory");
+        let lines: Vec<&str> = text.split_inclusive('\n').collect();
+        assert!(lines::read(text.as_bytes()).expect("memory").is_some());
+        assert!(lines::read(pretty.as_bytes()).expect("memory").is_none());
+        for other in [sound(&text), streamed(&text), streamed(&pretty)] {
+            assert!(other.originals == originals && other.outside == 0);
+        }
+        for cut in [0, 2, 3, 4, 4000, lines.len() - 5, lines.len() - 1] {
+            let cut = lines[..cut].concat();
+            let read = read_from(io::Cursor::new(cut)).expect("memory");
+            assert!(matches!(read, Form::Damaged));
+        }
+        let newer = text.replacen(&format!("\"schema\": {SCHEMA}"), "\"schema\": 99", 1);
+        let newer = read_from(io::Cursor::new(newer)).expect("memory");
+        assert!(matches!(newer, Form::Newer { schema: 99, .. }));
+        let fewer = streamed(&[&lines[..4], &lines[5..]].concat().concat());
+        assert_eq!(fewer.originals.len(), MANY - 1);
+    }
+
     #[test]
     fn a_newer_form_and_a_damaged_one_are_told_apart() {
         let newer = br#"{"schema": 6, "kiln": "3.1", "anything": []}"#;
@@ -346,8 +340,7 @@ mod tests {
                 "{damaged}"
             );
         }
-        let digest = "0123456789abcdef0123456789abcdef";
-        let found = digests(format!("{{\"digest\": \"{digest}\", \"x\": \"{digest}0\"").as_bytes());
-        assert_eq!(found, HashSet::from([digest.to_owned()]));
+        let found = digests(format!("{{\"digest\": \"{DIGEST}\", \"x\": \"{DIGEST}0\"").as_bytes());
+        assert_eq!(found, HashSet::from([DIGEST.parse().expect("a digest")]));
     }
 }

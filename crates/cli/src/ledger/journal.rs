@@ -10,7 +10,7 @@ use std::path::{Path, PathBuf};
 use serde::{Deserialize, Serialize};
 
 use super::delivery::{self, Delivered};
-use super::form::{self, SCHEMA, Sound};
+use super::form::{SCHEMA, Sound};
 use super::{Entry, stands_alone};
 use crate::write;
 
@@ -47,8 +47,6 @@ pub struct Replayed {
     pub records: usize,
     /// Records that are none; one that was cut off at the end is not counted.
     pub damaged: usize,
-    /// Names that lead out of the out folder.
-    pub outside: usize,
     /// The form and the program's version, where that is newer.
     pub newer: Option<(u64, String)>,
     /// Bytes.
@@ -83,7 +81,7 @@ pub fn replay(mut journal: impl BufRead, sound: &mut Sound) -> io::Result<Replay
                 // Who begins to write again has not ended.
                 told.ended = matches!(record, Record::Ended {});
                 told.records += 1;
-                told.outside += apply(record, sound);
+                apply(record, sound);
             }
             None if !told.torn && line != b"\n" => told.damaged += 1,
             None => {}
@@ -106,19 +104,12 @@ fn digits(text: &[u8]) -> String {
     format!("{:0DIGITS$x}", xxhash_rust::xxh3::xxh3_64(text))
 }
 
-/// Takes in what a record says; returns how many names in it lead out of the out folder.
-fn apply(record: Record<String, Entry, Delivered>, sound: &mut Sound) -> usize {
+/// Takes in what a record says.
+fn apply(record: Record<String, Entry, Delivered>, sound: &mut Sound) {
     match record {
-        Record::Form { .. } | Record::Ended {} => 0,
+        Record::Form { .. } | Record::Ended {} => {}
         Record::Original { path, entry } => {
-            let mut entry = entry.unwrap_or_default();
-            let outside = form::check(&mut entry);
-            if entry.pieces.is_empty() {
-                sound.originals.remove(path.as_str());
-            } else {
-                sound.originals.insert(path.into(), entry);
-            }
-            outside
+            sound.take(path.into(), entry.unwrap_or_default());
         }
         Record::Delivered { target, name, file } => {
             match file.and_then(|file| delivery::believed(&name, file)) {
@@ -135,7 +126,6 @@ fn apply(record: Record<String, Entry, Delivered>, sound: &mut Sound) -> usize {
                     }
                 }
             }
-            0
         }
     }
 }

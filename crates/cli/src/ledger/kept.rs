@@ -59,13 +59,13 @@ pub fn find(out: &Path) -> Result<Found, Failure> {
             schema,
             kiln,
         };
-        let text = text(&path).map_err(Failure::unreadable(&path))?;
-        let (document, mut sound) = match text.as_ref().map(|text| (text.len(), form::read(text))) {
+        let form = document(&path).map_err(Failure::unreadable(&path))?;
+        let (document, mut sound) = match form {
             None => (Document::Absent, Sound::default()),
             Some((_, Form::Damaged)) => (Document::Damaged, Sound::default()),
             Some((_, Form::Newer { schema, kiln })) => return Err(newer(&path, (schema, kiln))),
             Some((length, Form::Sound(sound))) => match sound.carried_from {
-                None => (Document::Sound(length as u64), sound),
+                None => (Document::Sound(length), sound),
                 Some(_) => (Document::Earlier, sound),
             },
         };
@@ -102,6 +102,20 @@ pub fn replay(path: &Path, sound: &mut Sound) -> io::Result<Replayed> {
         Some(file) => journal::replay(BufReader::with_capacity(1 << 16, file), sound),
         None => Ok(Replayed::default()),
     }
+}
+
+/// A document's length and what it is; `None` where there is none.
+pub fn document(path: &Path) -> io::Result<Option<(u64, Form)>> {
+    let Some(mut file) = opened(path)? else {
+        return Ok(None);
+    };
+    let length = file.metadata()?.len();
+    if length > LIGHT {
+        return Ok(Some((length, form::read_from(file)?)));
+    }
+    let mut text = Vec::new();
+    file.read_to_end(&mut text)?;
+    Ok(Some((text.len() as u64, form::read(&text))))
 }
 
 /// A ledger's bytes; `None` where there is none.

@@ -7,8 +7,11 @@ mod few;
 mod form;
 mod journal;
 mod kept;
+mod lines;
 mod opened;
 mod parts;
+mod reading;
+mod texts;
 
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::io;
@@ -17,7 +20,7 @@ use std::sync::Arc;
 use std::time::{Duration, Instant};
 
 use kiln_core::encode::Format;
-use kiln_core::plan::PlannedPiece;
+use kiln_core::plan::{Digest, PlannedPiece, digest};
 
 use crate::write::PARTS;
 pub use beyond::Beyond;
@@ -30,6 +33,7 @@ pub use journal::NAME as JOURNAL;
 use kept::{Kept, stands_alone};
 pub use opened::{Opened, Record};
 pub use parts::Parts;
+use texts::Texts;
 
 /// The name of the ledger in the out folder.
 pub const NAME: &str = "kiln-ledger.json";
@@ -56,8 +60,9 @@ pub struct Ledger {
     kept: Kept,
     originals: Originals,
     deliveries: Deliveries,
+    texts: Texts,
     /// Every piece's original.
-    owners: HashMap<Box<str>, Arc<str>>,
+    owners: HashMap<Arc<str>, Arc<str>>,
     /// What was changed since it was saved.
     news: News,
     saved: Instant,
@@ -82,7 +87,7 @@ pub struct Finished<'a> {
     /// How it was made.
     pub made: &'a Made,
     /// The digest of its original.
-    pub original: &'a str,
+    pub original: Digest,
 }
 
 /// A finished piece whose recipe still holds, and the digest of the original that it was made
@@ -90,7 +95,7 @@ pub struct Finished<'a> {
 #[derive(Clone, Debug)]
 pub struct Known {
     /// The digest of the original.
-    pub original: String,
+    pub original: Digest,
     /// The piece.
     pub made: Arc<Made>,
 }
@@ -101,7 +106,7 @@ pub struct Stray {
     /// Its name.
     pub name: String,
     /// The digest that it had when it was finished.
-    pub digest: Option<String>,
+    pub digest: Option<Digest>,
 }
 
 impl Ledger {
@@ -109,17 +114,19 @@ impl Ledger {
         let Sound {
             originals,
             deliveries,
+            texts,
             ..
         } = sound;
         let owned = originals.iter().flat_map(|(original, entry)| {
             let names = entry.pieces.names();
-            names.map(move |name| (name.into(), Arc::clone(original)))
+            names.map(move |name| (Arc::clone(name), Arc::clone(original)))
         });
         Ledger {
             kept,
             owners: owned.collect(),
             originals,
             deliveries,
+            texts,
             news: News::default(),
             saved: Instant::now(),
             save_every: SAVE_EVERY,
@@ -149,21 +156,23 @@ impl Ledger {
         let key = known.map_or_else(|| original.into(), |(key, _)| Arc::clone(key));
         let owner = self.originals.entry(Arc::clone(&key)).or_default();
         let was_earlier = owner.earlier.remove(piece).is_some();
+        self.texts.share_piece(&mut entry);
         match owner.pieces.get_mut(piece) {
             Some(earlier) => {
                 if earlier.recipe != entry.recipe {
                     earlier.unmake();
                 }
                 entry.made.clone_from(&earlier.made);
-                entry.standing = earlier.standing.clone().or(entry.standing);
+                entry.standing = earlier.standing.or(entry.standing);
                 if was_earlier || *earlier != entry {
                     self.news.originals.insert(key);
                 }
                 *earlier = entry;
             }
             None => {
-                owner.pieces.insert(piece, entry);
-                self.owners.insert(piece.into(), Arc::clone(&key));
+                let piece: Arc<str> = piece.into();
+                owner.pieces.insert(Arc::clone(&piece), entry);
+                self.owners.insert(piece, Arc::clone(&key));
                 self.news.originals.insert(key);
             }
         }
@@ -178,7 +187,7 @@ impl Ledger {
         if let Some(owner) = self.originals.get_mut(&original) {
             let entry = owner.pieces.remove(piece);
             if let Some(entry) = entry.filter(|entry| entry.file().is_some()) {
-                owner.earlier.insert(piece.to_owned(), entry.place);
+                owner.earlier.insert(piece.into(), entry.place);
                 while owner.earlier.len() > EARLIER {
                     owner.earlier.pop_first();
                 }
@@ -195,7 +204,7 @@ impl Ledger {
         let known = names.filter_map(|name| {
             let (owner, piece) = self.piece(name)?;
             let known = Known {
-                original: owner.digest.clone()?,
+                original: owner.digest?,
                 made: piece.made.clone()?,
             };
             Some((name.to_owned(), known))
@@ -205,30 +214,32 @@ impl Ledger {
 
     /// Notes the digest of an original, and by what its machine tells its states apart. If the digest is another than
     /// before, none of its pieces holds.
-    pub fn read(&mut self, original: &str, digest: String, seen: Option<String>) {
+    pub fn read(&mut self, original: &str, digest: Digest, seen: Option<&str>) {
         self.change(original, |entry| {
-            let is_new = entry.digest.as_ref() != Some(&digest);
+            let is_new = entry.digest != Some(digest);
             if is_new {
                 entry.pieces.values_mut().for_each(PieceEntry::unmake);
                 entry.digest = Some(digest);
             }
-            let is_known = entry.seen == seen;
-            entry.seen = seen;
+            let is_known = entry.seen.as_deref() == seen;
+            if !is_known {
+                entry.seen = seen.map(Into::into);
+            }
             is_new || !is_known
         });
     }
 
     /// The digest of an original that is in a state in which it was read.
-    pub fn told(&self, original: &str, seen: &str) -> Option<&str> {
+    pub fn told(&self, original: &str, seen: &str) -> Option<Digest> {
         let entry = self.originals.get(original)?;
         let is_same = entry.seen.as_deref() == Some(seen);
-        entry.digest.as_deref().filter(|_| is_same)
+        entry.digest.filter(|_| is_same)
     }
 
     /// Notes what uniform borders leave of an original.
     pub fn searched(&mut self, original: &str, content: Trimmed) {
         self.change(original, |entry| {
-            let content = Some(content);
+            let content = Some(Box::new(content));
             let is_new = entry.content != content;
             entry.content = content;
             is_new
@@ -255,14 +266,15 @@ impl Ledger {
                 name,
                 entry,
                 made: entry.made.as_ref()?,
-                original: owner.digest.as_deref()?,
+                original: owner.digest?,
             })
         })
     }
 
     /// Notes that a planned piece was finished under one of its names: under the others nothing
     /// holds any more.
-    pub fn finished(&mut self, piece: &PlannedPiece, name: &str, made: Made) {
+    pub fn finished(&mut self, piece: &PlannedPiece, name: &str, mut made: Made) {
+        self.texts.share_made(&mut made);
         for other in piece.names().filter(|other| *other != name) {
             self.change_piece(other, |entry| {
                 let is_new = entry.made.is_some();
@@ -291,13 +303,13 @@ impl Ledger {
 
     /// The digest of a file that stands under a name that was made before, where nothing else of it
     /// holds any more.
-    pub fn standing(&self, name: &str) -> Option<&str> {
-        self.piece(name)?.1.standing.as_deref()
+    pub fn standing(&self, name: &str) -> Option<Digest> {
+        self.piece(name)?.1.standing
     }
 
     /// The digest of the file that a firing left under a name.
-    pub fn digest(&self, name: &str) -> Option<&str> {
-        self.piece(name)?.1.file().map(String::as_str)
+    pub fn digest(&self, name: &str) -> Option<Digest> {
+        self.piece(name)?.1.file()
     }
 
     /// What is known under the name of a piece, and of its original.
@@ -355,21 +367,21 @@ impl Ledger {
         }
     }
 
-    /// The pieces that are not among the planned ones and that `unwanted` holds for, which is given
-    /// the original and what planned them.
+    /// The pieces whose names are not among the planned ones, told by their digests, and that `unwanted` holds for, which
+    /// is given the original and what planned them.
     pub fn strays(
         &self,
-        planned: &HashSet<Box<str>>,
+        planned: &HashSet<Digest>,
         mut unwanted: impl FnMut(&str, Option<&str>) -> bool,
     ) -> Vec<Stray> {
         let mut strays = Vec::new();
         for (original, entry) in &self.originals {
             let pieces = entry.pieces.iter();
-            let loose = pieces.filter(|(name, _)| !planned.contains(*name));
+            let loose = pieces.filter(|(name, _)| !planned.contains(&digest(name.as_bytes())));
             let stray = loose.filter(|(_, piece)| unwanted(original, piece.by.as_deref()));
             strays.extend(stray.map(|(name, piece)| Stray {
                 name: name.to_owned(),
-                digest: piece.file().cloned(),
+                digest: piece.file(),
             }));
         }
         strays.sort_by(|a, b| a.name.cmp(&b.name));
@@ -454,9 +466,13 @@ pub fn is_in(folder: &Path) -> bool {
 
 /// The names of all pieces that a ledger's bytes tell of.
 pub fn names(bytes: &[u8]) -> Vec<String> {
-    match form::read(bytes) {
-        Form::Sound(sound) => named(&sound),
-        Form::Newer { .. } | Form::Damaged => form::digests(bytes).into_iter().collect(),
+    // Bytes in memory can always be read.
+    match form::read_from(io::Cursor::new(bytes)) {
+        Ok(Form::Sound(sound)) => named(&sound),
+        _ => {
+            let digests = form::digests(bytes).into_iter();
+            digests.map(|digest| digest.to_string()).collect()
+        }
     }
 }
 
@@ -474,7 +490,7 @@ pub fn journaled(records: &[u8]) -> Vec<String> {
 fn named(sound: &Sound) -> Vec<String> {
     let entries = sound.originals.values();
     let names = entries.flat_map(|entry| entry.pieces.names());
-    names.map(str::to_owned).collect()
+    names.map(|name| String::from(&**name)).collect()
 }
 
 #[cfg(test)]

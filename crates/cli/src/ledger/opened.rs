@@ -5,10 +5,11 @@ use std::io::{self, Write};
 use std::path::Path;
 
 use kiln_core::pixels::Area;
-use kiln_core::plan::PartOf;
+use kiln_core::plan::{Digest, Encodes, PartOf};
 
+use super::form::{self, Form};
 use super::kept::{self, Document, Found, Kept};
-use super::{Deliveries, Ledger, NAME, Originals, Parts, form};
+use super::{Deliveries, Ledger, NAME, Originals, Parts};
 use crate::failure::Failure;
 use crate::wording;
 
@@ -97,16 +98,36 @@ impl Ledger {
 
     /// What uniform borders leave of the originals of an out folder, by the digests of their
     /// bytes; nothing where there is no ledger that can be read.
-    pub fn contents(out: &Path) -> HashMap<String, Area> {
+    pub fn contents(out: &Path) -> HashMap<Digest, Area> {
         let found = kept::find(out).map(|found| found.sound.originals);
         let originals = found.unwrap_or_default();
         let contents = originals.into_values().filter_map(|entry| entry.content);
         contents.map(|content| (content.of, content.area)).collect()
     }
 
+    /// How many encodes the pieces of an out folder took, as its document says: what parts are noting meanwhile is not
+    /// counted, so that it is the same for all of them.
+    pub fn encodes(out: &Path) -> Encodes {
+        let mut encodes = Encodes::default();
+        let Ok(Some((_, Form::Sound(sound)))) = kept::document(&out.join(NAME)) else {
+            return encodes;
+        };
+        for (_, piece) in sound
+            .originals
+            .values()
+            .flat_map(|entry| entry.pieces.iter())
+        {
+            if let Some(made) = &piece.made {
+                let tried = made.account.trail.len();
+                encodes.note(piece.place.as_deref(), piece.format, tried);
+            }
+        }
+        encodes
+    }
+
     /// The digests in ledgers of an out folder that were damaged and set aside: files with one of
     /// these are pieces of earlier firings.
-    pub fn set_aside(out: &Path) -> HashSet<String> {
+    pub fn set_aside(out: &Path) -> HashSet<Digest> {
         let path = out.join(NAME);
         let texts = kept::asides(&path);
         texts.flat_map(|text| form::digests(&text)).collect()

@@ -59,11 +59,12 @@ pub fn take_in(out: &Path, sound: &mut Sound) -> io::Result<Parts> {
     for Journaled { path, replayed } in parts.found.values_mut() {
         let mut own = Sound::default();
         *replayed = kept::replay(path, &mut own)?;
-        sound.outside += replayed.outside;
-        for (original, entry) in own.originals {
+        sound.outside += own.outside;
+        for (original, mut entry) in own.originals {
             parts.noted.insert(Arc::clone(&original));
             let known = sound.originals.get(&original);
             if known.is_none_or(|known| made(known) <= made(&entry)) {
+                sound.texts.share(&mut entry);
                 sound.originals.insert(original, entry);
             }
         }

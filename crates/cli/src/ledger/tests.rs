@@ -9,13 +9,17 @@ use kiln_core::pipeline::{Account, Attempt, Part};
 use kiln_core::pixels::{Area, Size};
 use kiln_core::plan::Candidate;
 
+fn digest_of(text: &str) -> Digest {
+    digest(text.as_bytes())
+}
+
 fn entry(recipe: &str) -> PieceEntry {
     PieceEntry {
         place: None,
         by: None,
         size: Size::new(3, 2).expect("a size"),
         format: Format::WebP,
-        recipe: recipe.to_owned(),
+        recipe: digest_of(recipe),
         made: None,
         standing: None,
         displayed: None,
@@ -31,14 +35,14 @@ fn planned(names: &[&str]) -> PlannedPiece {
     };
     PlannedPiece {
         candidates: names.iter().map(candidate).collect(),
-        recipe: "r".to_owned(),
+        recipe: digest_of("r"),
     }
 }
 
-fn made(digest: &str) -> Made {
+fn made(file: &str) -> Made {
     Made {
-        kiln: "0".to_owned(),
-        digest: digest.to_owned(),
+        kiln: "0".into(),
+        digest: digest_of(file),
         account: Account {
             weight: 9,
             coding: Coding::Dial(80),
@@ -72,7 +76,7 @@ fn fired() -> Ledger {
     for piece in ["a-1.webp", "a-2.webp"] {
         ledger.enter("../a.jpg", piece, entry("r"));
     }
-    ledger.read("../a.jpg", "content".to_owned(), None);
+    ledger.read("../a.jpg", digest_of("content"), None);
     ledger.finished(&planned(&["a-1.webp"]), "a-1.webp", made("one"));
     ledger.finished(&planned(&["a-2.webp"]), "a-2.webp", made("two"));
     ledger
@@ -94,13 +98,13 @@ fn what_borders_leave_is_known_by_what_was_searched() {
     let area = Area::whole(Size::new(3, 2).expect("a size"));
     let mut ledger = Ledger::open(folder.path()).expect("a new one").ledger;
     ledger.enter("../a.jpg", "a-1.webp", entry("r"));
-    let of = "seen".to_owned();
+    let of = digest_of("seen");
     ledger.searched("../a.jpg", Trimmed { of, area });
-    let of = "lost".to_owned();
+    let of = digest_of("lost");
     ledger.searched("../none.jpg", Trimmed { of, area });
     ledger.save().expect("room");
     let known = Ledger::contents(folder.path());
-    assert_eq!(known, [("seen".to_owned(), area)].into());
+    assert_eq!(known, [(digest_of("seen"), area)].into());
     fs::write(folder.path().join(NAME), b"{").expect("room");
     assert!(
         Ledger::contents(folder.path()).is_empty(),
@@ -116,9 +120,9 @@ fn pieces_hold_while_original_and_recipe_do() {
     ledger.enter("../a.jpg", "a-1.webp", entry("r"));
     ledger.enter("../a.jpg", "a-2.webp", entry("other"));
     assert_eq!(known(&ledger), ["a-1.webp"], "a changed recipe");
-    ledger.read("../a.jpg", "content".to_owned(), None);
+    ledger.read("../a.jpg", digest_of("content"), None);
     assert_eq!(known(&ledger), ["a-1.webp"]);
-    ledger.read("../a.jpg", "changed".to_owned(), None);
+    ledger.read("../a.jpg", digest_of("changed"), None);
     assert!(known(&ledger).is_empty(), "a changed original");
 }
 
@@ -144,13 +148,13 @@ fn a_name_that_goes_to_another_original_is_made_anew() {
 #[test]
 fn strays_are_what_nothing_plans_for_of_unwanted_originals() {
     let ledger = fired();
-    let planned = HashSet::from(["a-1.webp".into()]);
+    let planned = HashSet::from([digest_of("a-1.webp")]);
     let strays = ledger.strays(&planned, |original, by| {
         (original, by) == ("../a.jpg", None)
     });
     let wanted = Stray {
         name: "a-2.webp".to_owned(),
-        digest: Some("two".to_owned()),
+        digest: Some(digest_of("two")),
     };
     assert_eq!(strays, [wanted]);
     assert!(ledger.strays(&planned, |_, _| false).is_empty());
@@ -161,7 +165,7 @@ fn strays_are_what_nothing_plans_for_of_unwanted_originals() {
 fn a_share_is_kept_as_long_as_its_piece_holds() {
     let folder = tempfile::tempdir().expect("a folder");
     let share = Share {
-        of: "all".to_owned(),
+        of: digest_of("all"),
         part: Part {
             own: 3,
             kept: 1,
@@ -173,7 +177,7 @@ fn a_share_is_kept_as_long_as_its_piece_holds() {
     let mut ledger = Ledger::open(folder.path()).expect("a new one").ledger;
     ledger.enter("../a.jpg", "a-1.webp", entry("r"));
     assert!(ledger.made(&piece).is_none(), "it is only planned");
-    ledger.read("../a.jpg", "content".to_owned(), None);
+    ledger.read("../a.jpg", digest_of("content"), None);
     let mut shared = made("one");
     let attempt = Attempt {
         format: Format::WebP,
@@ -186,7 +190,7 @@ fn a_share_is_kept_as_long_as_its_piece_holds() {
         width: 3,
     };
     shared.account.trail = vec![attempt; 3];
-    shared.share = Some(share.clone());
+    shared.share = Some(Box::new(share.clone()));
     ledger.finished(&piece, "a-1.webp", shared);
     ledger.save().expect("room");
     let opened = Ledger::open(folder.path()).expect("the same");
@@ -194,9 +198,9 @@ fn a_share_is_kept_as_long_as_its_piece_holds() {
     let mut again = opened.ledger;
     again.enter("../a.jpg", "a-1.webp", entry("r"));
     let found = again.made(&piece).expect("it stands");
-    let facts = (found.name, found.entry.recipe.as_str(), found.original);
-    assert_eq!(facts, ("a-1.webp", "r", "content"));
-    assert_eq!(found.made.share, Some(share));
+    let facts = (found.name, found.entry.recipe, found.original);
+    assert_eq!(facts, ("a-1.webp", digest_of("r"), digest_of("content")));
+    assert_eq!(found.made.share.as_deref(), Some(&share));
     again.enter("../a.jpg", "a-1.webp", entry("other"));
     let unknown = planned(&["b.webp"]);
     assert!(again.made(&piece).is_none() && again.made(&unknown).is_none());
@@ -211,14 +215,14 @@ fn a_piece_has_one_of_its_names_at_a_time() {
     for name in piece.names() {
         ledger.enter("../a.jpg", name, entry("r"));
     }
-    ledger.read("../a.jpg", "content".to_owned(), None);
+    ledger.read("../a.jpg", digest_of("content"), None);
     ledger.finished(&piece, "a.webp", made("one"));
     assert_eq!(ledger.made(&piece).map(|found| found.name), Some("a.webp"));
     assert_eq!(ledger.standing("a.png"), None);
     ledger.finished(&piece, "a.png", made("two"));
     assert_eq!(ledger.made(&piece).map(|found| found.name), Some("a.png"));
     assert_eq!(known(&ledger), ["a.png"]);
-    assert_eq!(ledger.standing("a.webp"), Some("one"));
+    assert_eq!(ledger.standing("a.webp"), Some(digest_of("one")));
     ledger.cleared("a.webp");
     assert_eq!(ledger.standing("a.webp"), None);
 }
@@ -233,7 +237,7 @@ fn noted(pieces: &[&str]) -> (tempfile::TempDir, Vec<usize>) {
     let mut ends = vec![0];
     for (index, piece) in pieces.iter().enumerate() {
         ledger.enter(&format!("../{index}.jpg"), piece, entry("r"));
-        ledger.read(&format!("../{index}.jpg"), "content".to_owned(), None);
+        ledger.read(&format!("../{index}.jpg"), digest_of("content"), None);
         ledger.finished(&planned(&[piece]), piece, made("one"));
         ledger.save().expect("room");
         ends.push(fs::metadata(&journal).expect("a journal").len() as usize);
@@ -298,7 +302,7 @@ fn a_journal_that_went_into_the_document_does_no_harm() {
     assert_eq!(known(&ledger), ["b.webp"]);
     let document = fs::read(ledger.path()).expect("a document");
     ledger.enter("../1.jpg", "b.webp", entry("r"));
-    ledger.read("../1.jpg", "content".to_owned(), None);
+    ledger.read("../1.jpg", digest_of("content"), None);
     ledger.save().expect("room");
     assert!(!path.exists(), "nothing was new");
     ledger.settle().expect("room");
@@ -318,7 +322,7 @@ fn deliveries_are_noted_in_the_journal() {
         ledger.arrived(
             "davs://tern.example/",
             name,
-            Delivered::of("d".to_owned(), 3),
+            Delivered::of(digest_of("d"), 3),
         );
     }
     ledger.save().expect("room");

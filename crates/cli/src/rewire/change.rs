@@ -5,7 +5,7 @@ use std::io::{self, BufRead, BufReader, BufWriter, Seek, Write};
 use std::ops::Range;
 use std::path::PathBuf;
 
-use kiln_core::plan::digest;
+use kiln_core::plan::{Digest, digest};
 use kiln_site::coded::Coding;
 use kiln_site::edit::{Edit, applied};
 use kiln_site::patch::{self, Part};
@@ -29,7 +29,7 @@ pub(super) struct Change {
     /// Where it is.
     path: PathBuf,
     /// The digest of its bytes before.
-    before: String,
+    before: Digest,
     /// What changes in its text.
     edits: Vec<Edit>,
 }

@@ -5,11 +5,15 @@ use std::collections::hash_map;
 use std::collections::{BTreeSet, HashMap};
 use std::ops::Range;
 
+use rayon::prelude::*;
 use xxhash_rust::xxh3::xxh3_64;
 
-use super::parts;
+use super::parts::{self, Encodes};
 use super::trouble::{self, Trouble, concerns};
 use super::{Job, Original, Placement, Plan, SharedTotal, Site, Wish, placement, total};
+
+/// Jobs that are held at a time where each is only looked at.
+const TOGETHER: usize = 512;
 
 /// A plan of which no job was made yet.
 #[derive(Clone, Debug)]
@@ -26,25 +30,23 @@ pub struct Draft {
 
 impl Draft {
     /// Drafts a plan for all originals but those of which a name cannot be: each of them is a [`Trouble`].
-    pub fn new(originals: &[impl AsRef<Original>], site: &Site) -> (Draft, Vec<Trouble>) {
+    pub fn new(originals: &[impl AsRef<Original> + Sync], site: &Site) -> (Draft, Vec<Trouble>) {
         let mut draft = Draft::with(Numbers::of(originals, site), site);
         draft.idle = draft.numbers.idle(site);
         let mut names = Names::default();
-        for (index, original) in originals.iter().enumerate() {
-            let job = draft.job(index, original.as_ref());
+        let (mut shown, mut left_out) = (Vec::new(), Vec::new());
+        draft.each(originals, |index, job| {
             if job.placements.is_empty() {
-                draft.left_out.push(index);
+                left_out.push(index);
             } else {
-                draft.shown.push(index);
-                names.take_in(index, &job);
+                shown.push(index);
+                names.take_in(index, job);
             }
-        }
+        });
+        (draft.shown, draft.left_out) = (shown, left_out);
         // Few are suspect, and of those all is known once more.
         let suspect: Vec<usize> = names.suspect.into_iter().collect();
-        let jobs = suspect.iter();
-        let jobs: Vec<Job> = jobs
-            .map(|&index| draft.job(index, originals[index].as_ref()))
-            .collect();
+        let jobs = draft.jobs(&suspect, originals);
         let troubles = trouble::find(&jobs, &suspect);
         draft.shown.retain(|&index| !concerns(&troubles, index));
         (draft, troubles)
@@ -62,17 +64,22 @@ impl Draft {
 
     /// Which of so many parts makes each original that is shown, by its index; none for the others. It does not hang
     /// on anything that only one part knows.
-    pub fn parts(originals: &[impl AsRef<Original>], site: &Site, parts: u32) -> Vec<Option<u32>> {
+    pub fn parts(
+        originals: &[impl AsRef<Original> + Sync],
+        site: &Site,
+        parts: u32,
+        encodes: &Encodes,
+    ) -> Vec<Option<u32>> {
         // No name matters to what a job costs.
         let draft = Draft::with(Numbers::none(site), site);
         let mut of = vec![None; originals.len()];
-        let jobs = originals.iter().enumerate();
-        let jobs = jobs.filter_map(|(index, original)| {
-            let job = draft.job(index, original.as_ref());
-            let is_shown = !job.placements.is_empty();
-            is_shown.then(|| (index, parts::cost(&job)))
+        let (mut indices, mut costs) = (Vec::new(), Vec::new());
+        draft.each(originals, |index, job| {
+            if !job.placements.is_empty() {
+                indices.push(index);
+                costs.push(parts::cost(job, encodes));
+            }
         });
-        let (indices, costs): (Vec<usize>, Vec<u64>) = jobs.unzip();
         let names = indices
             .iter()
             .map(|&index| originals[index].as_ref().name.as_str());
@@ -81,6 +88,24 @@ impl Draft {
             of[index] = Some(part);
         }
         of
+    }
+
+    /// Makes all jobs, some at a time, and shows each.
+    fn each(&self, originals: &[impl AsRef<Original> + Sync], mut show: impl FnMut(usize, &Job)) {
+        let all: Vec<usize> = (0..originals.len()).collect();
+        for indices in all.chunks(TOGETHER) {
+            for (&index, job) in indices.iter().zip(&self.jobs(indices, originals)) {
+                show(index, job);
+            }
+        }
+    }
+
+    /// What originals become, by their indices.
+    fn jobs(&self, indices: &[usize], originals: &[impl AsRef<Original> + Sync]) -> Vec<Job> {
+        let indices = indices.par_iter();
+        indices
+            .map(|&index| self.job(index, originals[index].as_ref()))
+            .collect()
     }
 
     /// What an original becomes, which was given at that index.
@@ -101,7 +126,7 @@ impl Draft {
     }
 
     /// What the pictures of its originals share.
-    pub fn totals(&self, originals: &[impl AsRef<Original>]) -> Vec<SharedTotal> {
+    pub fn totals(&self, originals: &[impl AsRef<Original> + Sync]) -> Vec<SharedTotal> {
         if self.site.totals.is_empty() {
             Vec::new()
         } else {
@@ -115,11 +140,8 @@ impl Draft {
     }
 
     /// The plan of some of those that are shown, by their places among them.
-    pub fn plan_of(&self, places: Range<usize>, originals: &[impl AsRef<Original>]) -> Plan {
-        let jobs = self.shown[places].iter();
-        let jobs: Vec<Job> = jobs
-            .map(|&index| self.job(index, originals[index].as_ref()))
-            .collect();
+    pub fn plan_of(&self, places: Range<usize>, originals: &[impl AsRef<Original> + Sync]) -> Plan {
+        let jobs = self.jobs(&self.shown[places], originals);
         Plan {
             totals: total::shared(&jobs, &self.site),
             jobs,
@@ -129,7 +151,7 @@ impl Draft {
     }
 
     /// The plan of all that are shown.
-    pub fn plan(&self, originals: &[impl AsRef<Original>]) -> Plan {
+    pub fn plan(&self, originals: &[impl AsRef<Original> + Sync]) -> Plan {
         Plan {
             left_out: self.left_out.clone(),
             idle: self.idle.clone(),
@@ -189,7 +211,7 @@ impl Numbers {
         }
     }
 
-    fn of(originals: &[impl AsRef<Original>], site: &Site) -> Numbers {
+    fn of(originals: &[impl AsRef<Original> + Sync], site: &Site) -> Numbers {
         let name = |index: usize| originals[index].as_ref().name.as_str();
         let mut order: Vec<usize> = (0..originals.len()).collect();
         let wants_number = site.wishes().any(|wish| wish.name.wants_number());

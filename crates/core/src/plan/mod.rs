@@ -1,5 +1,6 @@
 //! Pure, serialisable decisions, made from headers alone: which pieces each original becomes.
 
+mod digest;
 mod draft;
 mod look;
 mod name;
@@ -10,14 +11,13 @@ mod sizes;
 mod total;
 mod trouble;
 
-use std::io::{self, Read, Write};
-
 use serde::{Deserialize, Serialize};
 
+pub use digest::{Digest, Digesting, NoDigest, digest, digest_of};
 pub use draft::Draft;
 pub use look::{CodingWish, LOOKS, Look, LookWish, look_name};
 pub use name::{Pattern, PatternError, plain_name, says_nothing, slug, stem};
-pub use parts::{NoPart, PartOf};
+pub use parts::{Encodes, NoPart, PartOf};
 pub use place::{Choice, CreditsWish, Glob, Place, Site, Wish};
 pub use sizes::Extent;
 pub use total::{SharedTotal, SharingPicture, Total};
@@ -42,7 +42,7 @@ pub struct Original {
     /// What its headers say.
     pub probe: Probe,
     /// The digest of its bytes, where a name needs it.
-    pub digest: Option<String>,
+    pub digest: Option<Digest>,
     /// What it shows beside uniform borders, as stored, where those are to be taken off.
     pub content: Option<Area>,
     /// What it says of itself.
@@ -134,7 +134,7 @@ pub struct PlannedPiece {
     /// pixels decide; all their names are reserved until then.
     pub candidates: Vec<Candidate>,
     /// The digest of all that decides its bytes, but for the original's bytes.
-    pub recipe: String,
+    pub recipe: Digest,
 }
 
 /// What a piece may become.
@@ -166,44 +166,6 @@ impl PlannedPiece {
     pub fn name_as(&self, format: Format) -> Option<&str> {
         let named = self.candidates.iter().find(|one| one.format == format);
         named.map(|one| one.name.as_str())
-    }
-}
-
-/// A digest of bytes, as text (XXH3, 128 bits): it tells files apart, not friend from foe.
-pub fn digest(bytes: &[u8]) -> String {
-    format!("{:032x}", xxhash_rust::xxh3::xxh3_128(bytes))
-}
-
-/// The same of bytes that are read as they come.
-pub fn digest_of(mut reader: impl Read) -> io::Result<String> {
-    let (mut digest, mut part) = (Digest::default(), vec![0; 1 << 16]);
-    loop {
-        match reader.read(&mut part)? {
-            0 => return Ok(digest.text()),
-            read => digest.0.update(&part[..read]),
-        }
-    }
-}
-
-/// The same of bytes that are written into it.
-#[derive(Default)]
-pub struct Digest(xxhash_rust::xxh3::Xxh3);
-
-impl Digest {
-    /// Of all that was written.
-    pub fn text(&self) -> String {
-        format!("{:032x}", self.0.digest128())
-    }
-}
-
-impl Write for Digest {
-    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
-        self.0.update(bytes);
-        Ok(bytes.len())
-    }
-
-    fn flush(&mut self) -> io::Result<()> {
-        Ok(())
     }
 }
 
@@ -244,7 +206,7 @@ impl Original {
 impl Plan {
     /// Plans the pieces of all originals but those of which a name cannot be: each of them is a
     /// [`Trouble`].
-    pub fn new(originals: &[impl AsRef<Original>], site: &Site) -> (Plan, Vec<Trouble>) {
+    pub fn new(originals: &[impl AsRef<Original> + Sync], site: &Site) -> (Plan, Vec<Trouble>) {
         let (draft, troubles) = Draft::new(originals, site);
         (draft.plan(originals), troubles)
     }
@@ -342,7 +304,8 @@ fn placement(
             let revisions = Revisions::now(original.probe.kind, choice);
             let size = (target.size, &through[..], target.seen);
             let recipe = recipe(&placement, size, choice, &revisions);
-            let content = original.digest.as_deref().unwrap_or_default();
+            let content = original.digest.map(|digest| digest.to_string());
+            let content = content.unwrap_or_default();
             let name = |format: Format| {
                 wish.name.fill(&Filling {
                     title: original.title(),
@@ -352,7 +315,7 @@ fn placement(
                     height: target.size.height(),
                     density: target.density,
                     number,
-                    digest: &digest(format!("{content}{recipe}").as_bytes()),
+                    digest: digest(format!("{content}{recipe}").as_bytes()),
                     extension: format.extension(),
                     scalable: format.is_scalable(),
                 })

@@ -7,6 +7,8 @@ use std::str::FromStr;
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
 
+use super::Digest;
+
 /// The longest slug of a title or a folder, in bytes: enough for a sentence's gist.
 const LONGEST_SLUG: usize = 80;
 
@@ -101,7 +103,7 @@ pub(super) struct Filling<'a> {
     /// Its number in the series, and the digits of the last one's.
     pub number: (usize, usize),
     /// Hexadecimal text.
-    pub digest: &'a str,
+    pub digest: Digest,
     pub extension: &'a str,
     /// Whether it is sharp at every size: then its measures say nothing of it.
     pub scalable: bool,
@@ -184,8 +186,9 @@ impl Pattern {
                         format!("{number:0digits$}")
                     }
                     Slot::Digest => {
-                        let digits = digits.unwrap_or(DIGEST_DIGITS).min(with.digest.len());
-                        with.digest[..digits].to_owned()
+                        let mut digest = with.digest.to_string();
+                        digest.truncate(digits.unwrap_or(DIGEST_DIGITS));
+                        digest
                     }
                     Slot::Extension => with.extension.to_owned(),
                 }),

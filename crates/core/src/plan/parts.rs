@@ -2,14 +2,14 @@
 //! the plan alone.
 
 use std::cmp::Reverse;
-use std::collections::BinaryHeap;
+use std::collections::{BTreeMap, BinaryHeap};
 use std::fmt;
 use std::str::FromStr;
 
 use thiserror::Error;
 use xxhash_rust::xxh3::xxh3_64;
 
-use super::Job;
+use super::{Job, Placement};
 use crate::encode::Format;
 use crate::plan::CodingWish;
 
@@ -75,20 +75,48 @@ fn place(name: &str) -> u64 {
     xxh3_64(name.as_bytes())
 }
 
+/// How many encodes pieces took, by their places and formats, in earlier firings.
+#[derive(Clone, Debug, Default)]
+pub struct Encodes(BTreeMap<(Option<String>, Format), (u64, u64)>);
+
+impl Encodes {
+    /// Pieces of which it is believed, at least.
+    const ENOUGH: u64 = 16;
+
+    /// What is taken for one where nothing is known, in halves: that of most looks.
+    const USUAL: u64 = 4;
+
+    /// Notes a piece and how many encodes were made for it.
+    pub fn note(&mut self, place: Option<&str>, format: Format, encodes: usize) {
+        let key = (place.map(str::to_owned), format);
+        let (pieces, all) = self.0.entry(key).or_default();
+        *pieces += 1;
+        *all += encodes as u64;
+    }
+
+    /// The mean of a place and a format, in halves: so coarse that a few pieces more move nothing.
+    fn halves(&self, placement: &Placement, format: Format) -> u64 {
+        let known = self.0.get(&(placement.place.clone(), format));
+        let known = known.filter(|(pieces, _)| *pieces >= Encodes::ENOUGH);
+        match (known, placement.coding) {
+            (Some((pieces, all)), _) => (2 * all + pieces / 2) / pieces,
+            (None, CodingWish::Look(_)) => Encodes::USUAL,
+            (None, _) => 2,
+        }
+        .clamp(1, 40)
+    }
+}
+
 /// About what a job takes one core, in nanoseconds: photos of 7 megapixels made 1200 pixels wide, and graphics.
-pub fn cost(job: &Job) -> u64 {
+pub fn cost(job: &Job, encodes: &Encodes) -> u64 {
     /// Decoding a pixel and sizing it.
     const READ: u64 = 30;
     let pieces = job.pieces().map(|(placement, size, piece)| {
-        let searched = matches!(placement.coding, CodingWish::Look(_));
         // Of several formats most are tried, if only once.
-        let formats = piece.formats().map(Format::nanoseconds);
-        let each = if searched {
-            formats.sum::<u64>()
-        } else {
-            formats.sum::<u64>() / 2
-        };
-        size.size.pixels() * each
+        let formats = piece.formats().map(|format| {
+            format.nanoseconds() * encodes.halves(placement, format) / Encodes::USUAL
+        });
+        size.size.pixels() * formats.sum::<u64>()
     });
     job.original.probe.stored.pixels() * READ + pieces.sum::<u64>()
 }
@@ -155,6 +183,7 @@ fn level(loads: &[(u128, u32)], rest: u128) -> u128 {
 
 #[cfg(test)]
 mod tests {
+    use super::super::tests::{original, wish};
     use super::*;
 
     /// Originals whose costs differ by up to 400 times, as a cube of something random does.
@@ -208,6 +237,30 @@ mod tests {
         each.dedup();
         assert_eq!(each.len(), 3);
         assert!(parts(&[], 3).is_empty());
+    }
+
+    /// What earlier firings took counts, once there is enough of it; what it is counted in is coarse.
+    #[test]
+    fn costs_go_by_what_earlier_firings_took() {
+        let wish = wish(&[500], &[Format::WebP], "{title}-{width}");
+        let job = Job::new(original("a.jpg", 1000, 1000), &wish);
+        let mut encodes = Encodes::default();
+        let usual = cost(&job, &encodes);
+        for _ in 0..15 {
+            encodes.note(None, Format::WebP, 4);
+            encodes.note(None, Format::Avif, 9);
+            encodes.note(Some("card"), Format::WebP, 9);
+        }
+        assert_eq!(cost(&job, &encodes), usual, "too few");
+        encodes.note(None, Format::WebP, 4);
+        let taken = cost(&job, &encodes);
+        let pixels = job
+            .pieces()
+            .map(|(_, size, _)| size.size.pixels())
+            .sum::<u64>();
+        assert_eq!(taken - usual, pixels * Format::WebP.nanoseconds());
+        encodes.note(None, Format::WebP, 6);
+        assert_eq!(cost(&job, &encodes), taken, "one more");
     }
 
     #[test]

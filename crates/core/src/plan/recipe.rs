@@ -2,7 +2,7 @@
 
 use serde::Serialize;
 
-use super::{Choice, CodingWish, Placement, digest};
+use super::{Choice, CodingWish, Digest, Placement, digest};
 use crate::encode::Format;
 use crate::pixels::{Fit, Size};
 use crate::source::Kind;
@@ -42,7 +42,7 @@ pub(super) fn recipe(
     size: (Size, &[Size], f64),
     choice: &Choice,
     revisions: &Revisions,
-) -> String {
+) -> Digest {
     let Revisions {
         decoder,
         colour,

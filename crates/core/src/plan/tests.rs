@@ -2,7 +2,7 @@ use super::*;
 use crate::pixels::Orientation;
 use crate::source::{Delivery, Kind};
 
-fn original(name: &str, width: u32, height: u32) -> Original {
+pub(super) fn original(name: &str, width: u32, height: u32) -> Original {
     let probe = Probe {
         kind: Kind::Jpeg,
         stored: Size::new(width, height).expect("a size"),
@@ -15,7 +15,7 @@ fn original(name: &str, width: u32, height: u32) -> Original {
     Original::new(name.to_owned(), name.to_owned(), 1_000_000, probe)
 }
 
-fn wish(widths: &[u32], formats: &[Format], name: &str) -> Wish {
+pub(super) fn wish(widths: &[u32], formats: &[Format], name: &str) -> Wish {
     Wish {
         extent: Extent::Widths(widths.to_vec()),
         formats: formats.iter().map(|&format| format.into()).collect(),
@@ -199,9 +199,7 @@ fn recipes_tell_apart_what_decides_the_bytes_and_nothing_else() {
         let mut original = original("x.png", 901, 333);
         change(&mut original);
         let job = Job::new(original, wish);
-        job.pieces()
-            .map(|(_, _, piece)| piece.recipe.clone())
-            .next()
+        job.pieces().map(|(_, _, piece)| piece.recipe).next()
     };
     let plain = recipe(&base, &|_| {});
     let same = [
@@ -428,9 +426,9 @@ fn a_visitor_loads_each_picture_of_a_page_once() {
       a-600.webp > a-300.webp
     ");
     // A piece depends on the totals that it has part in, shared now or not, and on no others.
-    let recipes = |plan: &Plan| -> Vec<String> {
+    let recipes = |plan: &Plan| -> Vec<Digest> {
         let pieces = plan.jobs.iter().flat_map(Job::pieces);
-        pieces.map(|(_, _, piece)| piece.recipe.clone()).collect()
+        pieces.map(|(_, _, piece)| piece.recipe).collect()
     };
     site.totals[2].shared = true;
     let (crew, _) = Plan::new(&originals, &site);

@@ -71,7 +71,9 @@ fn patterns_are_filled_and_finished() {
         height: 600,
         density: 2.0,
         number: (7, 2),
-        digest: "0123456789abcdef0123456789abcdef",
+        digest: "0123456789abcdef0123456789abcdef"
+            .parse()
+            .expect("a digest"),
         extension: "webp",
         scalable: false,
     };
