@@ -26,8 +26,8 @@ const TOGETHER: usize = 1024;
 /// A picture whose headers were read.
 #[derive(Debug)]
 pub struct Picture {
-    /// Where it is.
-    pub path: PathBuf,
+    /// Where it is, if that cannot be told as a text: else it is as its original has it, and there may be very many.
+    odd_path: Option<Box<Path>>,
     /// The same, where that is on another machine.
     pub distant: Option<Box<Distant>>,
     /// What the plan needs to know of it.
@@ -73,18 +73,24 @@ impl AsRef<Original> for Picture {
 }
 
 impl Picture {
+    /// Where it is.
+    pub fn path(&self) -> &Path {
+        let path = self.odd_path.as_deref();
+        path.unwrap_or(Path::new(&self.original.path))
+    }
+
     /// All its bytes.
     pub fn bytes(&self) -> io::Result<Vec<u8>> {
         match &self.distant {
             Some(distant) => distant.bytes(),
-            None => fs::read(&self.path),
+            None => fs::read(self.path()),
         }
     }
 
     /// It, put aside.
     pub fn aside(&self, why: Mishap) -> Aside {
         Aside {
-            path: self.path.clone(),
+            path: self.path().to_owned(),
             name: self.original.name.clone(),
             why,
         }
@@ -178,7 +184,7 @@ pub fn find(originals: &Originals, out: &Path) -> Result<Finding, Failure> {
         for (candidate, read) in elsewhere::headers(searched.candidates) {
             finding.take(candidate, read);
         }
-        finding.pictures.sort_by(|a, b| a.path.cmp(&b.path));
+        finding.pictures.sort_by(|a, b| a.path().cmp(b.path()));
     }
     finding.refused.sort_by(|a, b| a.path.cmp(&b.path));
     finding.left_out.sort_by(|a, b| a.path.cmp(&b.path));
@@ -354,13 +360,11 @@ impl Finding {
             return;
         };
         let Candidate {
-            mut path,
+            path,
             distant,
             mut name,
             ..
         } = candidate;
-        // There may be very many.
-        path.shrink_to_fit();
         name.shrink_to_fit();
         let (weight, headers) = match read {
             Ok(read) => read,
@@ -376,11 +380,18 @@ impl Finding {
         match headers.probe() {
             Ok(probe) => {
                 let misnamed = extension.is_some_and(|e| !probe.kind.has_extension(&e));
-                let shown = path.to_string_lossy().into_owned();
+                let (mut shown, odd_path) = match path.into_os_string().into_string() {
+                    Ok(text) => (text, None),
+                    Err(odd) => {
+                        let shown = odd.to_string_lossy().into_owned();
+                        (shown, Some(PathBuf::from(odd).into_boxed_path()))
+                    }
+                };
+                shown.shrink_to_fit();
                 let mut original = Original::new(shown, name, weight, probe);
                 original.credits = headers.credits;
                 self.pictures.push(Picture {
-                    path,
+                    odd_path,
                     distant,
                     original,
                     misnamed,

@@ -44,7 +44,7 @@ pub(super) fn check(flaws: &mut Flaws<'_>, channels: &Channels) -> Result<(), Fa
     let counting = Counting::start(planned.len(), "originals", channels);
     for (picture, job) in &planned {
         // A decoder that panics costs its picture, not the run.
-        let scored = guard::guarded(|| pool.install(|| scores(&picture.path, job, site)));
+        let scored = guard::guarded(|| pool.install(|| scores(picture.path(), job, site)));
         counting.one();
         for (file, score) in scored.ok().flatten().unwrap_or_default() {
             let says = match score {

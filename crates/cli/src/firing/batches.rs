@@ -198,21 +198,29 @@ fn as_seen(charges: &[Charge<'_>], ledger: &Ledger) -> HashMap<PathBuf, Digest> 
     let told = charges.iter().filter_map(|charge| {
         let state = charge.picture.distant.as_ref()?.state()?;
         let digest = ledger.told(&charge.key, &state)?;
-        Some((charge.picture.path.clone(), digest))
+        Some((charge.picture.path().to_owned(), digest))
     });
     told.collect()
 }
 
 /// What is to be told of an original beside its plan and what the ledger knows.
 #[derive(Debug)]
-struct Brief {
-    notes: Box<[String]>,
-    pieces: Box<[Became]>,
+enum Brief {
+    /// That all its pieces stand, and whether they did before.
+    Plain { unchanged: bool },
+    /// More than that.
+    Told(Box<Told>),
+}
+
+#[derive(Debug)]
+struct Told {
+    notes: Vec<String>,
+    pieces: Vec<Became>,
     is_sound: bool,
 }
 
 /// What became of a piece.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 enum Became {
     Planned,
     Made { unchanged: bool },
@@ -223,20 +231,46 @@ enum Became {
 impl Brief {
     fn of(charge: Charge<'_>) -> Brief {
         let mut report = charge.report;
+        let is_sound = report.pieces.iter().all(PieceReport::is_sound);
+        let notes = report.notes.split_off(charge.planned_notes);
+        let mut stand = report.pieces.iter().map(|piece| match &piece.fired {
+            Fired::Made(written) => Some(written.unchanged),
+            _ => None,
+        });
+        if is_sound
+            && notes.is_empty()
+            && let Some(Some(unchanged)) = stand.next()
+            && stand.all(|other| other == Some(unchanged))
+        {
+            return Brief::Plain { unchanged };
+        }
         let became = |piece: PieceReport| match piece.fired {
             Fired::Planned => Became::Planned,
             Fired::Failed(why) => Became::Failed(Box::new(why)),
             Fired::Made(Written { unchanged, .. }) => Became::Made { unchanged },
             Fired::Outdone(_, by) => Became::Outdone(by),
         };
-        let is_sound = report.pieces.iter().all(PieceReport::is_sound);
         // Collected, they would lie in the room of the reports, which are far larger.
         let mut pieces = Vec::with_capacity(report.pieces.len());
         pieces.extend(report.pieces.into_iter().map(became));
-        Brief {
+        Brief::Told(Box::new(Told {
+            notes,
+            pieces,
             is_sound,
-            notes: report.notes.split_off(charge.planned_notes).into(),
-            pieces: pieces.into(),
+        }))
+    }
+
+    fn notes(&self) -> &[String] {
+        match self {
+            Brief::Plain { .. } => &[],
+            Brief::Told(told) => &told.notes,
+        }
+    }
+
+    fn became(&self, piece: usize) -> Option<Became> {
+        match *self {
+            Brief::Plain { unchanged } => Some(Became::Made { unchanged }),
+            Brief::Told(ref told) => told.pieces.get(piece).cloned(),
         }
     }
 }
@@ -260,14 +294,17 @@ impl Foretell for Recorded {
     }
 
     fn is_sound(&self, place: usize) -> bool {
-        self.briefs[place].is_sound
+        match &self.briefs[place] {
+            Brief::Plain { .. } => true,
+            Brief::Told(told) => told.is_sound,
+        }
     }
 
     fn original(&self, place: usize) -> OriginalReport {
         let mut report = self.lot.planned(place);
-        let Brief { notes, pieces, .. } = &self.briefs[place];
-        report.notes.extend(notes.iter().cloned());
-        for (piece, became) in report.pieces.iter_mut().zip(pieces) {
+        let brief = &self.briefs[place];
+        report.notes.extend(brief.notes().iter().cloned());
+        for (index, piece) in report.pieces.iter_mut().enumerate() {
             let written = |unchanged| {
                 let finished = self.ledger.made(&piece.planned)?;
                 Some(Written {
@@ -277,11 +314,13 @@ impl Foretell for Recorded {
                     unchanged,
                 })
             };
-            let fired = match became {
-                Became::Planned => None,
-                Became::Made { unchanged } => written(*unchanged).map(Fired::Made),
-                Became::Outdone(by) => written(false).map(|written| Fired::Outdone(written, *by)),
-                Became::Failed(why) => Some(Fired::Failed((**why).clone())),
+            let fired = match brief.became(index) {
+                None | Some(Became::Planned) => None,
+                Some(Became::Made { unchanged }) => written(unchanged).map(Fired::Made),
+                Some(Became::Outdone(by)) => {
+                    written(false).map(|written| Fired::Outdone(written, by))
+                }
+                Some(Became::Failed(why)) => Some(Fired::Failed(*why)),
             };
             piece.fired = fired.unwrap_or(Fired::Planned);
         }

@@ -39,7 +39,7 @@ impl<'a> Charge<'a> {
             .map(|(job, picture)| {
                 let report = planned(job, picture);
                 Charge {
-                    key: keys.of(&picture.path),
+                    key: keys.of(picture.path()),
                     picture,
                     job,
                     planned_notes: report.notes.len(),

@@ -143,7 +143,7 @@ fn attempt(
         let mut keys = Keys::new(settings);
         let distant = lot.pictures.iter();
         let distant = distant.filter(|picture| picture.distant.is_some());
-        let distant = distant.map(|picture| keys.of(&picture.path)).collect();
+        let distant = distant.map(|picture| keys.of(picture.path())).collect();
         let known = Known { same, distant };
         let outcome = batches::make(lot, &mut keys, known, settings, channels, said)?;
         (report.strays, report.interrupted) = (outcome.strays, outcome.interrupted);
@@ -246,7 +246,7 @@ fn readied(
     borders::searched(&mut pictures, &mut said.refused, settings)?;
     if !others.is_empty() {
         pictures.append(&mut others);
-        pictures.sort_by(|a, b| a.path.cmp(&b.path));
+        pictures.sort_by(|a, b| a.path().cmp(b.path()));
     }
     said.refused.sort_by(|a, b| a.path.cmp(&b.path));
     Ok(pictures)

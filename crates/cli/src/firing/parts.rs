@@ -34,7 +34,7 @@ impl Share {
         let own = own.filter(|(_, of)| **of == Some(part.number() - 1));
         Share {
             part,
-            own: own.map(|(picture, _)| picture.path.clone()).collect(),
+            own: own.map(|(picture, _)| picture.path().to_owned()).collect(),
             all: parts.iter().flatten().count(),
         }
     }
@@ -52,12 +52,12 @@ impl Share {
     /// Its own pictures, and all others.
     pub fn split(&self, pictures: Vec<Picture>) -> (Vec<Picture>, Vec<Picture>) {
         let pictures = pictures.into_iter();
-        pictures.partition(|picture| self.own.contains(&picture.path))
+        pictures.partition(|picture| self.own.contains(picture.path()))
     }
 
     /// Leaves what is its own of a draft.
     pub fn narrow(&self, draft: &mut Draft, troubles: &mut Vec<Trouble>, pictures: &[Picture]) {
-        let is_own = |index: usize| self.own.contains(&pictures[index].path);
+        let is_own = |index: usize| self.own.contains(pictures[index].path());
         draft.shown.retain(|&index| is_own(index));
         draft
             .left_out
@@ -80,7 +80,7 @@ pub fn untouched(charges: &[Charge<'_>], parts: &Parts, out: &Path) -> Vec<PathB
         about.modified().ok()
     };
     let is_younger = |charge: &&Charge<'_>| {
-        let touched = fs::metadata(&charge.picture.path).and_then(|about| about.modified());
+        let touched = fs::metadata(charge.picture.path()).and_then(|about| about.modified());
         let names = charge.job.pieces().flat_map(|(_, _, piece)| piece.names());
         let oldest = names.filter_map(written).min();
         oldest
@@ -90,6 +90,6 @@ pub fn untouched(charges: &[Charge<'_>], parts: &Parts, out: &Path) -> Vec<PathB
     let noted = charges.iter().filter(|charge| parts.noted(&charge.key));
     noted
         .filter(is_younger)
-        .map(|charge| charge.picture.path.clone())
+        .map(|charge| charge.picture.path().to_owned())
         .collect()
 }

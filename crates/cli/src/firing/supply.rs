@@ -74,7 +74,7 @@ impl Supply {
 fn on_disk(picture: &Picture) -> io::Result<(Supply, Digest)> {
     let stored = match &picture.distant {
         None => OnDisk {
-            path: picture.path.clone(),
+            path: picture.path().to_owned(),
             _fetched: None,
         },
         Some(distant) => {

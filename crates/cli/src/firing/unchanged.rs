@@ -59,16 +59,16 @@ impl Bench<'_> {
     /// The digest of an original and all its pieces, where those still stand and are of this very original.
     fn unchanged(&self, task: &Task<'_>) -> Option<(Digest, Vec<Standing>)> {
         let Task { job, picture } = *task;
-        if self.same.contains(&picture.path) {
+        if self.same.contains(picture.path()) {
             return None;
         }
         let pieces: Vec<&PlannedPiece> = job.pieces().map(|(_, _, piece)| piece).collect();
         let known: Option<Vec<_>> = pieces.iter().map(|piece| self.known(piece)).collect();
         let known = known?;
-        let digest = match (self.told.get(&picture.path), &picture.distant) {
+        let digest = match (self.told.get(picture.path()), &picture.distant) {
             (Some(digest), _) => *digest,
             (None, Some(_)) => return None,
-            (None, None) => digest_of(&picture.path, picture.original.weight).ok()?,
+            (None, None) => digest_of(picture.path(), picture.original.weight).ok()?,
         };
         if known.iter().any(|(_, known)| known.original != digest) {
             return None;

@@ -168,7 +168,7 @@ pub fn dispatch(
     order.retain(|(index, task)| !done[*index] && bench.concerns(task.job));
     order.sort_by_key(|(_, task)| Reverse(effort(task.job)));
     let ahead = |(_, task): &(usize, &Task<'_>)| {
-        let needed = !bench.told.contains_key(&task.picture.path);
+        let needed = !bench.told.contains_key(task.picture.path());
         if needed {
             supply::fetched_ahead(task.picture)
         } else {
@@ -239,7 +239,7 @@ impl Bench<'_> {
             let (_, known) = self.known(piece)?;
             Some(&known.made.account)
         });
-        if fresh && self.same.contains(&picture.path) && self.all_stand(job, &outdone, send) {
+        if fresh && self.same.contains(picture.path()) && self.all_stand(job, &outdone, send) {
             return Ok(Remarks::default());
         }
         let read = || match fetched {
@@ -252,7 +252,7 @@ impl Bench<'_> {
             let good = pieces.map(|piece| self.still_good(piece, original, &outdone));
             good.map(|known| known.filter(|_| fresh)).collect()
         };
-        let told = self.told.get(&picture.path).filter(|_| fresh);
+        let told = self.told.get(picture.path()).filter(|_| fresh);
         let (supply, good) = match told.copied() {
             None => {
                 let (supply, original) = read()?;

@@ -1,6 +1,5 @@
 //! What a ledger knows of originals and pieces.
 
-use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use kiln_core::budget::Verdict;
@@ -26,8 +25,8 @@ pub struct Entry {
     /// Its pieces by their names.
     pub pieces: Few<PieceEntry>,
     /// Names that pieces of it had once, and their places: a site may still refer to them.
-    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
-    pub earlier: BTreeMap<Arc<str>, Option<Arc<str>>>,
+    #[serde(default, skip_serializing_if = "Few::is_empty")]
+    pub earlier: Few<Option<Arc<str>>>,
 }
 
 /// What became of a piece.

@@ -11,11 +11,11 @@ use serde::{Deserialize, Deserializer, Serialize, Serializer};
 
 /// Values by their names.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Few<V>(Vec<(Arc<str>, V)>);
+pub struct Few<V>(Box<[(Arc<str>, V)]>);
 
 impl<V> Default for Few<V> {
     fn default() -> Self {
-        Few(Vec::new())
+        Few(Box::default())
     }
 }
 
@@ -40,23 +40,37 @@ impl<V> Few<V> {
     pub fn insert(&mut self, name: Arc<str>, value: V) {
         match self.place(&name) {
             Ok(place) => self.0[place].1 = value,
-            Err(place) => {
-                // Room for one more only: there are many of these, and they hardly grow.
-                self.0.reserve_exact(1);
-                self.0.insert(place, (name, value));
-            }
+            Err(place) => self.change(|all| {
+                all.reserve_exact(1);
+                all.insert(place, (name, value));
+            }),
         }
     }
 
     /// Takes what has a name out.
     pub fn remove(&mut self, name: &str) -> Option<V> {
         let place = self.place(name).ok()?;
-        Some(self.0.remove(place).1)
+        Some(self.change(|all| all.remove(place)).1)
+    }
+
+    /// Takes what has the first name out.
+    pub fn pop_first(&mut self) {
+        if !self.is_empty() {
+            self.change(|all| all.remove(0));
+        }
+    }
+
+    fn change<T>(&mut self, change: impl FnOnce(&mut Vec<(Arc<str>, V)>) -> T) -> T {
+        // There are many of these, and they hardly grow: no room is kept.
+        let mut all = std::mem::take(&mut self.0).into_vec();
+        let told = change(&mut all);
+        self.0 = all.into_boxed_slice();
+        told
     }
 
     /// Keeps what is wanted.
     pub fn retain(&mut self, mut wanted: impl FnMut(&str, &V) -> bool) {
-        self.0.retain(|(name, value)| wanted(name, value));
+        self.change(|all| all.retain(|(name, value)| wanted(name, value)));
     }
 
     /// All, in the order of their names.
@@ -90,7 +104,7 @@ impl<V> IntoIterator for Few<V> {
     type IntoIter = vec::IntoIter<Self::Item>;
 
     fn into_iter(self) -> Self::IntoIter {
-        self.0.into_iter()
+        self.0.into_vec().into_iter()
     }
 }
 
@@ -101,8 +115,7 @@ impl<V> FromIterator<(Arc<str>, V)> for Few<V> {
         few.reverse();
         few.sort_by(|a, b| a.0.cmp(&b.0));
         few.dedup_by(|a, b| a.0 == b.0);
-        few.shrink_to_fit();
-        Few(few)
+        Few(few.into_boxed_slice())
     }
 }
 

@@ -122,14 +122,22 @@ pub fn digests(text: &[u8]) -> HashSet<Digest> {
 impl Sound {
     /// Takes in what is said of an original, as far as that may be believed; where that is nothing, it is none of
     /// ours.
-    pub fn take(&mut self, original: Arc<str>, mut entry: Entry) {
+    pub fn take(&mut self, original: Arc<str>, entry: Entry) {
+        match self.believed(entry) {
+            Some(entry) => {
+                self.originals.insert(original, entry);
+            }
+            None => {
+                self.originals.remove(&original);
+            }
+        }
+    }
+
+    /// What may be believed of what is said of an original; `None` where that is nothing.
+    pub fn believed(&mut self, mut entry: Entry) -> Option<Entry> {
         self.outside += check(&mut entry);
         self.texts.share(&mut entry);
-        if entry.pieces.is_empty() {
-            self.originals.remove(&original);
-        } else {
-            self.originals.insert(original, entry);
-        }
+        (!entry.pieces.is_empty()).then_some(entry)
     }
 }
 

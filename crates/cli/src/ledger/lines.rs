@@ -7,6 +7,7 @@ use rayon::prelude::*;
 use serde_json::ser::Formatter;
 
 use super::Entry;
+use super::form::Sound;
 use super::reading::Reading;
 
 /// Documents with so many originals are written so.
@@ -85,7 +86,7 @@ pub fn read(file: impl Read) -> io::Result<Option<Reading>> {
             break;
         }
     }
-    let mut reading = Reading::default();
+    let (mut sound, mut originals) = (Sound::default(), Vec::new());
     let mut is_behind = false;
     while !is_behind {
         let mut lines = Vec::new();
@@ -105,11 +106,13 @@ pub fn read(file: impl Read) -> io::Result<Option<Reading>> {
             return Ok(None);
         };
         for (path, entry) in parsed {
-            reading.take(path, entry);
+            originals.extend(sound.believed(entry).map(|entry| (path, entry)));
         }
     }
+    // A tree that is built at once has no room to spare.
+    sound.originals = originals.into_iter().collect();
     file.read_to_end(&mut frame)?;
-    Ok(reading.framed(&frame))
+    Ok(Reading::framed(&frame, sound))
 }
 
 /// The next line; `None` where there is none so short.

@@ -14,6 +14,7 @@ use serde::{Deserialize, Deserializer};
 use serde_json::value::RawValue;
 
 use super::delivery::{self, Deliveries};
+use super::few::Few;
 use super::form::{Form, SCHEMA, Sound};
 use super::{Entry, PieceEntry, Trimmed};
 
@@ -54,20 +55,16 @@ impl Reading {
 }
 
 impl Reading {
-    /// Takes in what is said of an original, in the form today.
-    pub fn take(&mut self, original: Arc<str>, entry: Entry) {
-        self.sound.take(original, entry);
-    }
-
-    /// With all that the document says beside these originals; `None` where it is of another form.
-    pub fn framed(self, frame: &[u8]) -> Option<Reading> {
+    /// A document of today's form that holds what was read of its originals, and all else that it says; `None` where it is
+    /// of another form.
+    pub fn framed(frame: &[u8], originals: Sound) -> Option<Reading> {
         let mut read: Reading = serde_json::from_slice(frame).ok()?;
         if read.schema != Some(SCHEMA.into()) || !read.sound.originals.is_empty() {
             return None;
         }
         read.sound = Sound {
             deliveries: read.sound.deliveries,
-            ..self.sound
+            ..originals
         };
         Some(read)
     }
@@ -210,7 +207,7 @@ impl EarlierEntry {
             pieces: pieces
                 .map(|(name, piece)| (name, piece.carried()))
                 .collect(),
-            earlier: BTreeMap::new(),
+            earlier: Few::default(),
         }
     }
 }

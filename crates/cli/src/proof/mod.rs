@@ -169,7 +169,7 @@ fn subject(
     let aims = aims(&placement);
     let proof = proof::prove(&raster, seen, &formats, &wishes, aims);
     Ok(Subject {
-        file: picture.path.clone(),
+        file: picture.path().to_owned(),
         original: picture.original.clone(),
         place: place.map(str::to_owned),
         size: raster.size(),
