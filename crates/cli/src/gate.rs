@@ -6,12 +6,19 @@ use std::collections::HashMap;
 use std::sync::{Condvar, Mutex, MutexGuard, PoisonError};
 use std::thread;
 
-use rayon::ThreadPool;
+use rayon::{ThreadPool, ThreadPoolBuilder};
 
 use crate::mishap::Mishap;
 
 /// The bytes that the pictures in work may hold together, unless one alone needs more.
 const ROOM: u64 = 600 << 20;
+
+/// Lets all that is done side by side outside of a pool keep to so many threads, as headers that are read and plans that are
+/// made: a batch engine may have lent us few of many cores.
+pub fn keep_to(threads: usize) {
+    // Whoever was first has said it already.
+    let _ = ThreadPoolBuilder::new().num_threads(threads).build_global();
+}
 
 /// Works on things on the threads of a pool, one a thread and no more than have room together;
 /// `bytes` tells what each holds. What needs more than this process may have is refused instead. Nothing new is begun

@@ -29,6 +29,7 @@ use kiln_core::plan::{self, Draft, Job, Trouble};
 use crate::args::FireArgs;
 use crate::failure::Failure;
 use crate::find::{self, Aside, Finding, Picture};
+use crate::gate;
 use crate::mishap::Mishap;
 use crate::report::{Channels, FiringReport, Originals};
 use crate::settings::Settings;
@@ -41,6 +42,7 @@ use parts::Share;
 /// Runs a firing as typed, and reports it.
 pub fn run(typed: &FireArgs, channels: &Channels) -> Result<ExitCode, Failure> {
     let settings = Settings::resolve(typed)?;
+    gate::keep_to(settings.jobs);
     if let Some(page) = &settings.page {
         pages::may_be_written(page)?;
     }

@@ -12,6 +12,7 @@ mod opened;
 mod parts;
 mod reading;
 mod texts;
+mod told;
 
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::io;
@@ -26,7 +27,6 @@ use crate::write::PARTS;
 pub use beyond::Beyond;
 pub use delivery::{Delivered, Deliveries, is_address};
 pub use entry::{Entry, Made, PieceEntry, Share, State, Trimmed};
-use form::Form;
 pub use form::Originals;
 use form::Sound;
 pub use journal::NAME as JOURNAL;
@@ -34,6 +34,7 @@ use kept::{Kept, stands_alone};
 pub use opened::{Opened, Record};
 pub use parts::Parts;
 use texts::Texts;
+pub use told::{journaled, names};
 
 /// The name of the ledger in the out folder.
 pub const NAME: &str = "kiln-ledger.json";
@@ -50,6 +51,9 @@ const SAVE_EVERY: Duration = Duration::from_secs(1);
 
 /// The same where that is on another machine.
 const SAVE_BEYOND_EVERY: Duration = Duration::from_secs(10);
+
+/// Records are noted in portions of about so many bytes.
+const PORTION: usize = 4 << 20;
 
 /// Names of earlier pieces that are remembered of an original.
 const EARLIER: usize = 256;
@@ -399,6 +403,10 @@ impl Ledger {
         for path in originals {
             let entry = self.originals.get(path);
             journal::add(&mut lines, &journal::Record::Original { path, entry })?;
+            if lines.len() >= PORTION {
+                self.kept.note(&lines)?;
+                lines.clear();
+            }
         }
         for (target, name) in files {
             let files = self.deliveries.get(target);
@@ -409,8 +417,8 @@ impl Ledger {
         }
         if !lines.is_empty() {
             self.kept.note(&lines)?;
-            self.news = News::default();
         }
+        self.news = News::default();
         Ok(())
     }
 
@@ -462,35 +470,6 @@ impl Ledger {
 pub fn is_in(folder: &Path) -> bool {
     let about = folder.join(NAME).symlink_metadata();
     about.is_ok_and(|about| about.is_file()) || folder.join(PARTS).is_dir()
-}
-
-/// The names of all pieces that a ledger's bytes tell of.
-pub fn names(bytes: &[u8]) -> Vec<String> {
-    // Bytes in memory can always be read.
-    match form::read_from(io::Cursor::new(bytes)) {
-        Ok(Form::Sound(sound)) => named(&sound),
-        _ => {
-            let digests = form::digests(bytes).into_iter();
-            digests.map(|digest| digest.to_string()).collect()
-        }
-    }
-}
-
-/// The names of all pieces that the records of a journal tell of, a line each, whose digests fit.
-pub fn journaled(records: &[u8]) -> Vec<String> {
-    let (mut lines, mut sound) = (Vec::new(), Sound::default());
-    for record in records.split(|byte| *byte == b'\n') {
-        journal::add_line(&mut lines, record);
-    }
-    // Bytes in memory can always be read.
-    let _ = journal::replay(&lines[..], &mut sound);
-    named(&sound)
-}
-
-fn named(sound: &Sound) -> Vec<String> {
-    let entries = sound.originals.values();
-    let names = entries.flat_map(|entry| entry.pieces.names());
-    names.map(|name| String::from(&**name)).collect()
 }
 
 #[cfg(test)]
