@@ -260,6 +260,13 @@ impl Brief {
         }))
     }
 
+    fn is_sound(&self) -> bool {
+        match self {
+            Brief::Plain { .. } => true,
+            Brief::Told(told) => told.is_sound,
+        }
+    }
+
     fn notes(&self) -> &[String] {
         match self {
             Brief::Plain { .. } => &[],
@@ -294,10 +301,7 @@ impl Foretell for Recorded {
     }
 
     fn is_sound(&self, place: usize) -> bool {
-        match &self.briefs[place] {
-            Brief::Plain { .. } => true,
-            Brief::Told(told) => told.is_sound,
-        }
+        self.briefs[place].is_sound()
     }
 
     fn original(&self, place: usize) -> OriginalReport {

@@ -167,13 +167,10 @@ pub fn dispatch(
     let done = unchanged::told(tasks, bench, &pool, &events);
     order.retain(|(index, task)| !done[*index] && bench.concerns(task.job));
     order.sort_by_key(|(_, task)| Reverse(effort(task.job)));
-    let ahead = |(_, task): &(usize, &Task<'_>)| {
-        let needed = !bench.told.contains_key(task.picture.path());
-        if needed {
-            supply::fetched_ahead(task.picture)
-        } else {
-            0
-        }
+    let ahead = |(index, task): &(usize, &Task<'_>)| match bench.kept.of(*index) {
+        None => supply::fetched_ahead(task.picture),
+        // Its pixels are there.
+        Some(_) => 0,
     };
     let fetch = |(_, task): &(usize, &Task<'_>)| -> Fetched {
         let distant = task.picture.distant.as_ref()?;
@@ -242,42 +239,15 @@ impl Bench<'_> {
         if fresh && self.same.contains(picture.path()) && self.all_stand(job, &outdone, send) {
             return Ok(Remarks::default());
         }
-        let read = || match fetched {
-            Some(bytes) => Ok(Supply::held(bytes.map_err(Mishap::unreadable)?)),
-            None => Supply::of(picture),
+        let (supply, original) = match fetched {
+            Some(bytes) => Supply::held(bytes.map_err(Mishap::unreadable)?),
+            None => Supply::of(picture)?,
         };
         let pieces: Vec<&PlannedPiece> = job.pieces().map(|(_, _, piece)| piece).collect();
-        let all_good = |original: Digest| -> Vec<_> {
-            let pieces = pieces.iter().copied();
-            let good = pieces.map(|piece| self.still_good(piece, original, &outdone));
-            good.map(|known| known.filter(|_| fresh)).collect()
-        };
-        let told = self.told.get(picture.path()).filter(|_| fresh);
-        let (supply, good) = match told.copied() {
-            None => {
-                let (supply, original) = read()?;
-                let good = all_good(original);
-                send(What::Read(original));
-                (Some(supply), good)
-            }
-            // As its machine says, it is what it was; so it is only read where that is needed.
-            Some(original) => {
-                let good = all_good(original);
-                if good.iter().all(Option::is_some) {
-                    send(What::Read(original));
-                    (None, good)
-                } else {
-                    let (supply, read) = read()?;
-                    let good = if read == original {
-                        good
-                    } else {
-                        all_good(read)
-                    };
-                    send(What::Read(read));
-                    (Some(supply), good)
-                }
-            }
-        };
+        let good = pieces.iter().copied();
+        let good = good.map(|piece| self.still_good(piece, original, &outdone));
+        let good: Vec<_> = good.map(|known| known.filter(|_| fresh)).collect();
+        send(What::Read(original));
         // Pieces that are still good are told and left; the job goes on with the others.
         for (index, known) in good.iter().enumerate() {
             if let Some(known) = known {
@@ -287,9 +257,6 @@ impl Bench<'_> {
                 ));
             }
         }
-        if good.iter().all(Option::is_some) {
-            return Ok(Remarks::default());
-        }
         let rest = match &self.orders {
             Some(orders) => job.without(|piece| !orders.contains_key(piece.key())),
             None => job.without(|piece| {
@@ -298,9 +265,9 @@ impl Bench<'_> {
                 index.is_some_and(|index| good[index].is_some())
             }),
         };
-        let Some(supply) = supply.filter(|_| !rest.placements.is_empty()) else {
+        if rest.placements.is_empty() {
             return Ok(Remarks::default());
-        };
+        }
         let rasters = Rasters::new(supply.input(), &rest, self.settings.allowance)?;
         self.fire(&rasters, job, &rest, send);
         let remarks = rasters.remarks.clone();

@@ -106,26 +106,26 @@ pub fn replay(path: &Path, sound: &mut Sound) -> io::Result<Replayed> {
 
 /// A document's length and what it is; `None` where there is none.
 pub fn document(path: &Path) -> io::Result<Option<(u64, Form)>> {
-    let Some(mut file) = opened(path)? else {
+    let Some(file) = opened(path)? else {
         return Ok(None);
     };
     let length = file.metadata()?.len();
-    if length > LIGHT {
-        return Ok(Some((length, form::read_from(file)?)));
-    }
-    let mut text = Vec::new();
-    file.read_to_end(&mut text)?;
-    Ok(Some((text.len() as u64, form::read(&text))))
+    let form = match length > LIGHT {
+        true => form::read_from(file)?,
+        false => form::read(&whole(file)?),
+    };
+    Ok(Some((length, form)))
 }
 
 /// A ledger's bytes; `None` where there is none.
 fn text(path: &Path) -> io::Result<Option<Vec<u8>>> {
-    let Some(mut file) = opened(path)? else {
-        return Ok(None);
-    };
+    opened(path)?.map(whole).transpose()
+}
+
+fn whole(mut file: File) -> io::Result<Vec<u8>> {
     let mut text = Vec::new();
     file.read_to_end(&mut text)?;
-    Ok(Some(text))
+    Ok(text)
 }
 
 /// A file, opened; `None` where there is none. A link is not followed.

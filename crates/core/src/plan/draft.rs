@@ -211,7 +211,7 @@ impl Numbers {
         }
     }
 
-    fn of(originals: &[impl AsRef<Original> + Sync], site: &Site) -> Numbers {
+    fn of(originals: &[impl AsRef<Original>], site: &Site) -> Numbers {
         let name = |index: usize| originals[index].as_ref().name.as_str();
         let mut order: Vec<usize> = (0..originals.len()).collect();
         let wants_number = site.wishes().any(|wish| wish.name.wants_number());
